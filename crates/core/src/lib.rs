@@ -1,0 +1,7 @@
+//! Reads delimited and fixed-width text into typed values, and says how and why.
+//!
+//! Bytes come in, decisions and values go out. The crate opens no file, asks no clock and prints nothing; the program
+//! hands it blocks of text and places what comes back.
+
+pub mod evidence;
+pub mod record;

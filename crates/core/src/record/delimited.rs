@@ -1,0 +1,733 @@
+//! The record machine for delimited text (RFC 4180 and what people really write).
+//!
+//! The machine works on a slice of UTF-8 text and borrows its fields from it. It is told where a record starts and
+//! answers with one [`Step`]; it keeps no state between steps, so that any cutting of the text gives the same records.
+//!
+//! | at | seen | then |
+//! |---|---|---|
+//! | start of record | comment prefix | the line is a [`Step::Comment`] |
+//! | start of record | nothing but blanks up to the line end | [`Step::Blank`] |
+//! | start of field | blanks, then a quote | quoted field |
+//! | start of field | anything else | plain field: up to the next delimiter or line end, quotes are characters |
+//! | quoted field | two quotes | one quote character |
+//! | quoted field | quote, blanks, delimiter or line end | the field ends |
+//! | quoted field | quote, anything else | stray: kept as a character if a later quote of the same line closes the field, and does not stand right after a delimiter; otherwise the whole field is read again as a plain one |
+//! | quoted field | [`QUOTE_REACH`] bytes or the end of the text without a closing quote | the field is read again as a plain one |
+//!
+//! To change what a quote means, change `quoted_field` here and `quoted` in the twin; to change line ends, change
+//! `line_end` in both.
+
+use memchr::{memchr, memchr2, memchr3};
+
+/// How far a quote may stand open, in bytes: no worksheet cell holds more (32,767 characters of at most four bytes).
+pub const QUOTE_REACH: usize = 128 * 1024;
+
+/// How delimited text is divided.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Dialect {
+    /// What stands between two fields, in UTF-8; empty: each line is one field.
+    pub delimiter: Vec<u8>,
+    /// Whether several delimiters in a row count as one. Runs of blanks at both ends of a line then count as nothing.
+    pub runs_as_one: bool,
+    /// The ASCII character around fields that hold delimiters or line ends; `None`: quotes are characters.
+    pub quote: Option<u8>,
+    /// What a line that is not a record begins with.
+    pub comment_prefix: Option<Vec<u8>>,
+    /// Whether a carriage return without a line feed ends a line.
+    pub lone_cr_ends_line: bool,
+}
+
+impl Dialect {
+    /// Fields between `delimiter`, quoted with `"`, and lines ended by LF or CRLF.
+    ///
+    /// ```
+    /// let dialect = incola_core::record::Dialect::new(";");
+    /// assert_eq!(dialect.quote, Some(b'"'));
+    /// ```
+    pub fn new(delimiter: &str) -> Self {
+        Self {
+            delimiter: delimiter.as_bytes().to_vec(),
+            runs_as_one: false,
+            quote: Some(b'"'),
+            comment_prefix: None,
+            lone_cr_ends_line: false,
+        }
+    }
+
+    /// Whether the delimiter is made of blanks (spaces or tabs) alone.
+    pub fn is_blank_delimited(&self) -> bool {
+        !self.delimiter.is_empty() && self.delimiter.iter().all(|&b| b == b' ' || b == b'\t')
+    }
+}
+
+/// What the machine found at a position.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Step {
+    /// A record; its fields are in the machine.
+    Record,
+    /// A line of nothing but blanks.
+    Blank,
+    /// A line that begins with the comment prefix.
+    Comment,
+    /// The text ends before the record does.
+    NeedMore,
+    /// Nothing is left.
+    End,
+}
+
+/// Where a field's characters are.
+#[derive(Clone, Copy, Debug)]
+struct Field {
+    start: u32,
+    end: u32,
+    /// In the scratch buffer instead of the text: the field held doubled quotes.
+    unescaped: bool,
+}
+
+/// What was odd about a record.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Oddities {
+    /// Quotes inside quoted fields that were kept as characters.
+    pub stray_quotes: u32,
+    /// Opening quotes that were never closed and are kept as characters.
+    pub unclosed_quotes: u32,
+}
+
+/// Cuts records out of a text, one step at a time.
+///
+/// ```
+/// use incola_core::record::{Dialect, Machine, Step};
+/// let text = b"007,\"Quay \"\"North\"\"\"\n";
+/// let mut machine = Machine::new(&Dialect::new(","));
+/// assert_eq!(machine.step(text, 0, true), Step::Record);
+/// let fields: Vec<&[u8]> = machine.fields(text).collect();
+/// assert_eq!(fields, [&b"007"[..], b"Quay \"North\""]);
+/// assert_eq!(machine.step(text, machine.next_start(), true), Step::End);
+/// ```
+#[derive(Debug)]
+pub struct Machine {
+    dialect: Dialect,
+    /// First byte of the delimiter; a byte that is never in UTF-8 if there is none.
+    first: u8,
+    blank_delimited: bool,
+    fields: Vec<Field>,
+    scratch: Vec<u8>,
+    start: usize,
+    end: usize,
+    next: usize,
+    lines: u32,
+    oddities: Oddities,
+}
+
+/// How a field ended.
+enum FieldEnd {
+    /// At a delimiter; the next field starts at this byte.
+    Delimiter(usize),
+    /// At a line end (or the end of the text): the record's end and the next line's start.
+    Line(usize, usize),
+    /// The text does not say yet.
+    NeedMore,
+}
+
+/// A byte that never stands in UTF-8.
+const NO_BYTE: u8 = 0xFF;
+
+impl Machine {
+    /// A machine for `dialect`.
+    pub fn new(dialect: &Dialect) -> Self {
+        Self {
+            first: dialect.delimiter.first().copied().unwrap_or(NO_BYTE),
+            blank_delimited: dialect.is_blank_delimited(),
+            dialect: dialect.clone(),
+            fields: Vec::with_capacity(32),
+            scratch: Vec::new(),
+            start: 0,
+            end: 0,
+            next: 0,
+            lines: 0,
+            oddities: Oddities::default(),
+        }
+    }
+
+    /// The dialect that is obeyed.
+    pub fn dialect(&self) -> &Dialect {
+        &self.dialect
+    }
+
+    /// Number of fields of the current record.
+    pub fn field_count(&self) -> usize {
+        self.fields.len()
+    }
+
+    /// The current record's field `index` (from 0), without its quotes; empty if the record is shorter.
+    pub fn field<'t>(&'t self, text: &'t [u8], index: usize) -> &'t [u8] {
+        match self.fields.get(index) {
+            None => &[],
+            Some(f) if f.unescaped => &self.scratch[f.start as usize..f.end as usize],
+            Some(f) => &text[self.start + f.start as usize..self.start + f.end as usize],
+        }
+    }
+
+    /// The current record's fields.
+    pub fn fields<'t>(&'t self, text: &'t [u8]) -> impl ExactSizeIterator<Item = &'t [u8]> + use<'t> {
+        (0..self.fields.len()).map(move |i| self.field(text, i))
+    }
+
+    /// First byte of the current step in the text.
+    pub fn start(&self) -> usize {
+        self.start
+    }
+
+    /// The byte after the current step, its line end left out.
+    pub fn end(&self) -> usize {
+        self.end
+    }
+
+    /// The byte at which the next step starts.
+    pub fn next_start(&self) -> usize {
+        self.next
+    }
+
+    /// Physical lines that the current step spans.
+    pub fn lines(&self) -> u32 {
+        self.lines
+    }
+
+    /// What was odd about the current record.
+    pub fn oddities(&self) -> Oddities {
+        self.oddities
+    }
+
+    /// Finds what starts at byte `from` of `text`; `last` says that nothing follows the text.
+    ///
+    /// Cost: each byte is looked at once, but those after an unclosed quote, at most [`QUOTE_REACH`], twice.
+    pub fn step(&mut self, text: &[u8], from: usize, last: bool) -> Step {
+        self.fields.clear();
+        self.scratch.clear();
+        self.start = from;
+        self.lines = 1;
+        self.oddities = Oddities::default();
+        let Some(&first) = text.get(from) else {
+            self.end = from;
+            self.next = from;
+            return if last { Step::End } else { Step::NeedMore };
+        };
+        if let Some(prefix) = &self.dialect.comment_prefix {
+            let rest = &text[from..];
+            if rest.starts_with(prefix) {
+                return self.whole_line(text, last, Step::Comment);
+            }
+            if !last && prefix.starts_with(rest) {
+                return Step::NeedMore;
+            }
+        }
+        if first <= b' ' {
+            match self.blank_line(text, from, last) {
+                Some(true) => return self.whole_line(text, last, Step::Blank),
+                Some(false) => {}
+                None => return Step::NeedMore,
+            }
+        }
+        self.record(text, last)
+    }
+
+    /// Whether the line at `from` holds nothing but blanks; `None`: cannot be told yet. A blank that is the delimiter
+    /// makes fields, unless runs of it count as one.
+    fn blank_line(&self, text: &[u8], from: usize, last: bool) -> Option<bool> {
+        let mut at = from;
+        loop {
+            match text.get(at) {
+                None => return last.then_some(true),
+                Some(b'\n') => return Some(true),
+                Some(b'\r') => match text.get(at + 1) {
+                    None if !last => return None,
+                    Some(b'\n') | None => return Some(true),
+                    Some(_) if self.dialect.lone_cr_ends_line => return Some(true),
+                    Some(_) => {}
+                },
+                Some(&b) if b == self.first && !(self.dialect.runs_as_one && self.blank_delimited) => {
+                    return Some(false);
+                }
+                Some(b' ' | b'\t' | 0x0C | 0x1A) => {}
+                Some(_) => return Some(false),
+            }
+            at += 1;
+        }
+    }
+
+    fn whole_line(&mut self, text: &[u8], last: bool, step: Step) -> Step {
+        let mut at = self.start;
+        loop {
+            match self.line_end(text, at, last) {
+                FieldEnd::Line(end, next) => {
+                    self.end = end;
+                    self.next = next;
+                    return step;
+                }
+                FieldEnd::Delimiter(after) => at = after,
+                FieldEnd::NeedMore => return Step::NeedMore,
+            }
+        }
+    }
+
+    /// The next line end at or after `at`; `Delimiter` here only means: a carriage return that ends no line.
+    fn line_end(&self, text: &[u8], at: usize, last: bool) -> FieldEnd {
+        match memchr2(b'\n', b'\r', &text[at..]) {
+            None if last => FieldEnd::Line(text.len(), text.len()),
+            None => FieldEnd::NeedMore,
+            Some(found) => self.line_end_at(text, at + found, last),
+        }
+    }
+
+    /// What the line feed or carriage return at `at` means.
+    #[inline]
+    fn line_end_at(&self, text: &[u8], at: usize, last: bool) -> FieldEnd {
+        if text[at] == b'\n' {
+            return FieldEnd::Line(at, at + 1);
+        }
+        match text.get(at + 1) {
+            Some(b'\n') => FieldEnd::Line(at, at + 2),
+            None if !last => FieldEnd::NeedMore,
+            None => FieldEnd::Line(at, at + 1),
+            Some(_) if self.dialect.lone_cr_ends_line => FieldEnd::Line(at, at + 1),
+            Some(_) => FieldEnd::Delimiter(at + 1),
+        }
+    }
+
+    fn record(&mut self, text: &[u8], last: bool) -> Step {
+        let mut at = self.start;
+        if self.dialect.runs_as_one && self.blank_delimited {
+            at = self.skip_run(text, at);
+        }
+        let quote = self.dialect.quote;
+        loop {
+            let ended = match (quote, text.get(at)) {
+                (Some(q), Some(&b)) if b == q => self.quoted_field(text, at, at, q, last),
+                (Some(q), Some(b' ' | b'\t')) => {
+                    let open = self.skip_blanks(text, at);
+                    match text.get(open) {
+                        Some(&b) if b == q => self.quoted_field(text, at, open, q, last),
+                        None if !last => FieldEnd::NeedMore,
+                        _ => self.plain_field(text, at, last),
+                    }
+                }
+                _ => self.plain_field(text, at, last),
+            };
+            match ended {
+                FieldEnd::Delimiter(next) => {
+                    at = next;
+                    if self.dialect.runs_as_one {
+                        at = self.skip_run(text, at);
+                        if at >= text.len() && !last {
+                            return Step::NeedMore;
+                        }
+                        if self.blank_delimited && matches!(text.get(at), None | Some(b'\n' | b'\r')) {
+                            match self.line_end(text, at, last) {
+                                FieldEnd::Line(end, next) => {
+                                    self.end = end;
+                                    self.next = next;
+                                    return Step::Record;
+                                }
+                                FieldEnd::NeedMore => return Step::NeedMore,
+                                FieldEnd::Delimiter(_) => {}
+                            }
+                        }
+                    }
+                }
+                FieldEnd::Line(end, next) => {
+                    self.end = end;
+                    self.next = next;
+                    return Step::Record;
+                }
+                FieldEnd::NeedMore => return Step::NeedMore,
+            }
+        }
+    }
+
+    /// The byte after the delimiters at `at`.
+    fn skip_run(&self, text: &[u8], mut at: usize) -> usize {
+        let delimiter = self.dialect.delimiter.as_slice();
+        if delimiter.is_empty() {
+            return at;
+        }
+        while text[at..].starts_with(delimiter) {
+            at += delimiter.len();
+        }
+        at
+    }
+
+    /// The byte after the blanks at `at`; a blank that begins the delimiter is none.
+    fn skip_blanks(&self, text: &[u8], mut at: usize) -> usize {
+        while let Some(&b) = text.get(at) {
+            if (b == b' ' || b == b'\t') && !self.delimiter_at(text, at) {
+                at += 1;
+            } else {
+                break;
+            }
+        }
+        at
+    }
+
+    fn delimiter_at(&self, text: &[u8], at: usize) -> bool {
+        text[at] == self.first && text[at..].starts_with(&self.dialect.delimiter)
+    }
+
+    fn push(&mut self, start: usize, end: usize) {
+        self.fields.push(Field {
+            start: (start - self.start) as u32,
+            end: (end - self.start) as u32,
+            unescaped: false,
+        });
+    }
+
+    /// Reads a field whose quotes are characters, from `at`.
+    fn plain_field(&mut self, text: &[u8], at: usize, last: bool) -> FieldEnd {
+        let mut look = at;
+        loop {
+            let Some(found) = self.find_end(text, look) else {
+                if !last {
+                    return FieldEnd::NeedMore;
+                }
+                self.push(at, text.len());
+                return FieldEnd::Line(text.len(), text.len());
+            };
+            let byte = text[found];
+            if byte == self.first {
+                let length = self.dialect.delimiter.len();
+                if length == 1 || text[found..].starts_with(&self.dialect.delimiter) {
+                    self.push(at, found);
+                    return FieldEnd::Delimiter(found + length);
+                }
+                if !last && self.dialect.delimiter.starts_with(&text[found..]) {
+                    return FieldEnd::NeedMore;
+                }
+                look = found + 1;
+                continue;
+            }
+            match self.line_end_at(text, found, last) {
+                FieldEnd::Line(end, next) => {
+                    self.push(at, end);
+                    return FieldEnd::Line(end, next);
+                }
+                FieldEnd::Delimiter(next) => look = next,
+                FieldEnd::NeedMore => return FieldEnd::NeedMore,
+            }
+        }
+    }
+
+    /// The next byte that may end a plain field. Most fields are short: a few bytes are looked at one by one before the
+    /// wide search is set up.
+    #[inline]
+    fn find_end(&self, text: &[u8], at: usize) -> Option<usize> {
+        let first = self.first;
+        let near = &text[at..text.len().min(at + 24)];
+        if let Some(found) = near.iter().position(|&b| b == first || b == b'\n' || b == b'\r') {
+            return Some(at + found);
+        }
+        let far = at + near.len();
+        memchr3(first, b'\n', b'\r', &text[far..]).map(|found| far + found)
+    }
+
+    /// Reads a quoted field: `start` is where the field starts, `open` where its quote stands.
+    fn quoted_field(&mut self, text: &[u8], start: usize, open: usize, quote: u8, last: bool) -> FieldEnd {
+        let reach = text.len().min(open + 1 + QUOTE_REACH);
+        let bounded = reach < text.len() || last;
+        let mut copied_from = open + 1; // what follows is not in the scratch buffer yet
+        let scratch_start = self.scratch.len();
+        let mut pairs = false;
+        let mut strays = 0;
+        let mut look = open + 1;
+        loop {
+            let Some(found) = memchr(quote, &text[look.min(reach)..reach]) else {
+                if !bounded {
+                    return FieldEnd::NeedMore;
+                }
+                self.scratch.truncate(scratch_start);
+                self.oddities.unclosed_quotes += 1;
+                return self.plain_field(text, start, last);
+            };
+            let at = look + found;
+            let after = at + 1;
+            match text.get(after) {
+                None if !last => return FieldEnd::NeedMore,
+                Some(&b) if b == quote => {
+                    pairs = true;
+                    self.scratch.extend_from_slice(&text[copied_from..after]);
+                    copied_from = after + 1;
+                    look = after + 1;
+                    continue;
+                }
+                _ => {}
+            }
+            match self.after_quote(text, after, last) {
+                Some(FieldEnd::NeedMore) => return FieldEnd::NeedMore,
+                Some(ended) => {
+                    self.count_lines(&text[open..at]);
+                    self.oddities.stray_quotes += strays;
+                    if pairs {
+                        self.scratch.extend_from_slice(&text[copied_from..at]);
+                        self.fields.push(Field {
+                            start: scratch_start as u32,
+                            end: self.scratch.len() as u32,
+                            unescaped: true,
+                        });
+                    } else {
+                        self.push(open + 1, at);
+                    }
+                    return ended;
+                }
+                None => match self.stray_is_inner(text, after, quote, last) {
+                    Some(true) => {
+                        strays += 1;
+                        look = after;
+                    }
+                    Some(false) => {
+                        self.scratch.truncate(scratch_start);
+                        self.oddities.stray_quotes += 1;
+                        return self.plain_field(text, start, last);
+                    }
+                    None => return FieldEnd::NeedMore,
+                },
+            }
+        }
+    }
+
+    /// What stands after a quote: the end of the field, or (`None`) something that makes the quote a stray one.
+    fn after_quote(&self, text: &[u8], after: usize, last: bool) -> Option<FieldEnd> {
+        let mut at = after;
+        loop {
+            let Some(&byte) = text.get(at) else {
+                return Some(if last {
+                    FieldEnd::Line(text.len(), text.len())
+                } else {
+                    FieldEnd::NeedMore
+                });
+            };
+            if byte == self.first {
+                if text[at..].starts_with(&self.dialect.delimiter) {
+                    return Some(FieldEnd::Delimiter(at + self.dialect.delimiter.len()));
+                }
+                if !last && self.dialect.delimiter.starts_with(&text[at..]) {
+                    return Some(FieldEnd::NeedMore);
+                }
+            }
+            match byte {
+                b'\n' | b'\r' => match self.line_end_at(text, at, last) {
+                    FieldEnd::Delimiter(_) => return None,
+                    ended => return Some(ended),
+                },
+                b' ' | b'\t' => at += 1,
+                _ => return None,
+            }
+        }
+    }
+
+    /// Whether the stray quote before `after` belongs inside its field: a later quote of the same line closes the field
+    /// and is not itself the opening one of another field. `None`: the line's end is not in the text.
+    fn stray_is_inner(&self, text: &[u8], after: usize, quote: u8, last: bool) -> Option<bool> {
+        let mut look = after;
+        loop {
+            let found = match memchr3(quote, b'\n', b'\r', &text[look..]) {
+                None => return last.then_some(false),
+                Some(found) => look + found,
+            };
+            if text[found] != quote {
+                match self.line_end_at(text, found, last) {
+                    FieldEnd::Delimiter(next) => {
+                        look = next;
+                        continue;
+                    }
+                    FieldEnd::NeedMore => return None,
+                    FieldEnd::Line(..) => return Some(false),
+                }
+            }
+            if text[..found].ends_with(&self.dialect.delimiter) && !self.dialect.delimiter.is_empty() {
+                return Some(false);
+            }
+            match text.get(found + 1) {
+                None if !last => return None,
+                Some(&b) if b == quote => {
+                    look = found + 2;
+                    continue;
+                }
+                _ => {}
+            }
+            match self.after_quote(text, found + 1, last) {
+                Some(FieldEnd::NeedMore) => return None,
+                Some(_) => return Some(true),
+                None => look = found + 1,
+            }
+        }
+    }
+
+    /// Adds the line ends inside a quoted field to the record's lines.
+    fn count_lines(&mut self, inside: &[u8]) {
+        let mut look = 0;
+        while let Some(found) = memchr2(b'\n', b'\r', &inside[look..]) {
+            let at = look + found;
+            look = at + 1;
+            if inside[at] == b'\r' {
+                if inside.get(look) == Some(&b'\n') {
+                    look += 1;
+                } else if !self.dialect.lone_cr_ends_line {
+                    continue;
+                }
+            }
+            self.lines += 1;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::twin;
+    use super::*;
+    use proptest::prelude::*;
+
+    fn read(text: &[u8], dialect: &Dialect) -> Vec<Vec<String>> {
+        let mut machine = Machine::new(dialect);
+        let mut at = 0;
+        let mut records = Vec::new();
+        loop {
+            match machine.step(text, at, true) {
+                Step::End => return records,
+                Step::Record => records.push(
+                    machine.fields(text).map(|f| String::from_utf8_lossy(f).into_owned()).collect::<Vec<_>>(),
+                ),
+                Step::Blank | Step::Comment => {}
+                Step::NeedMore => unreachable!("the last text never needs more"),
+            }
+            at = machine.next_start();
+        }
+    }
+
+    /// Reads with the text growing by the given pieces, as a file that arrives in chunks does.
+    fn read_in_pieces(text: &[u8], dialect: &Dialect, pieces: &[usize]) -> (Vec<Vec<String>>, Vec<u32>) {
+        let mut machine = Machine::new(dialect);
+        let (mut at, mut have) = (0, 0);
+        let mut records = Vec::new();
+        let mut lines = Vec::new();
+        let mut sizes = pieces.iter().copied().cycle();
+        loop {
+            let last = have == text.len();
+            match machine.step(&text[..have], at, last) {
+                Step::End => return (records, lines),
+                Step::NeedMore => {
+                    assert!(!last);
+                    have = (have + sizes.next().unwrap_or(1).max(1)).min(text.len());
+                    continue;
+                }
+                Step::Record => {
+                    records.push(
+                        machine
+                            .fields(text)
+                            .map(|f| String::from_utf8_lossy(f).into_owned())
+                            .collect::<Vec<_>>(),
+                    );
+                    lines.push(machine.lines());
+                }
+                Step::Blank | Step::Comment => {}
+            }
+            at = machine.next_start();
+        }
+    }
+
+    #[test]
+    fn records_are_cut_as_the_table_of_cases_says() {
+        let comma = Dialect::new(",");
+        let runs = Dialect { runs_as_one: true, ..Dialect::new(" ") };
+        let long = Dialect::new("::");
+        let bare = Dialect { quote: None, ..Dialect::new(",") };
+        let cases: &[(&Dialect, &str, &[&[&str]])] = &[
+            (&comma, "a,b\nc,d\n", &[&["a", "b"], &["c", "d"]]),
+            (&comma, "a,b\r\nc,d", &[&["a", "b"], &["c", "d"]]),
+            (&comma, "a,\n,b\n,", &[&["a", ""], &["", "b"], &["", ""]]),
+            (&comma, "\"a,1\",b", &[&["a,1", "b"]]),
+            (&comma, "\"a\nb\",c", &[&["a\nb", "c"]]),
+            (&comma, "\"say \"\"hi\"\"\",c", &[&["say \"hi\"", "c"]]),
+            (&comma, "  \"a\"  ,c", &[&["a", "c"]]),
+            (&comma, "a\"b,c\"d", &[&["a\"b", "c\"d"]]),
+            (&comma, "\"a \"inner\" b\",c", &[&["a \"inner\" b", "c"]]),
+            (&comma, "\"abc\"def,x\n\"q\",z", &[&["\"abc\"def", "x"], &["q", "z"]]),
+            (&comma, "\"5\" pipe,\"x\"\n", &[&["\"5\" pipe", "x"]]),
+            (&comma, "a,\"open\nb,c\n", &[&["a", "\"open"], &["b", "c"]]),
+            (&comma, "a\n\n  \nb\n", &[&["a"], &["b"]]),
+            (&comma, "a\rb,c\n", &[&["a\rb", "c"]]),
+            (&runs, "  a  b c  \n", &[&["a", "b", "c"]]),
+            (&runs, "a \"b c\"  d\n", &[&["a", "b c", "d"]]),
+            (&long, "a::b:c::d\n", &[&["a", "b:c", "d"]]),
+            (&bare, "\"a,b\"\n", &[&["\"a", "b\""]]),
+            (&comma, "\"\",\"\"\"\"\n", &[&["", "\""]]),
+        ];
+        for (dialect, text, expected) in cases {
+            assert_eq!(read(text.as_bytes(), dialect), *expected, "{text:?}");
+        }
+    }
+
+    #[test]
+    fn a_lone_carriage_return_ends_a_line_only_where_told() {
+        let cr = Dialect { lone_cr_ends_line: true, ..Dialect::new(",") };
+        assert_eq!(read(b"a,b\rc,d\r\ne,f\n", &cr), [["a", "b"], ["c", "d"], ["e", "f"]]);
+    }
+
+    #[test]
+    fn an_unclosed_quote_swallows_no_file() {
+        let mut text = b"a,\"open\n".to_vec();
+        for _ in 0..40_000 {
+            text.extend_from_slice(b"007,quay\n");
+        }
+        let records = read(&text, &Dialect::new(","));
+        assert_eq!(records.len(), 40_001);
+        assert_eq!(records[0], ["a", "\"open"]);
+        let mut machine = Machine::new(&Dialect::new(","));
+        machine.step(&text, 0, false);
+        assert_eq!(machine.oddities().unclosed_quotes, 1);
+    }
+
+    fn dialects() -> impl Strategy<Value = Dialect> {
+        (
+            prop::sample::select(vec![",", ";", "\t", " ", "::", "||", ""]),
+            any::<bool>(),
+            prop::sample::select(vec![Some(b'"'), Some(b'\''), None]),
+            prop::sample::select(vec![None, Some("#"), Some("//")]),
+            any::<bool>(),
+        )
+            .prop_map(|(delimiter, runs_as_one, quote, comment, lone_cr_ends_line)| Dialect {
+                runs_as_one,
+                quote,
+                comment_prefix: comment.map(|c| c.as_bytes().to_vec()),
+                lone_cr_ends_line,
+                ..Dialect::new(delimiter)
+            })
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(3000))]
+        #[test]
+        fn machine_and_twin_agree_under_every_cutting(
+            dialect in dialects(),
+            text in "([a0\",;:|' \t#/\u{e9}]|\n|\r\n|\r|\"\"|\",\"|::|\\|\\|){0,48}",
+            pieces in prop::collection::vec(1_usize..9, 1..6),
+        ) {
+            let expected = twin::records(&text, &dialect);
+            let whole = read(text.as_bytes(), &dialect);
+            prop_assert_eq!(&whole, &expected.iter().map(|r| r.fields.clone()).collect::<Vec<_>>());
+            let (pieced, lines) = read_in_pieces(text.as_bytes(), &dialect, &pieces);
+            prop_assert_eq!(&pieced, &whole);
+            prop_assert_eq!(lines, expected.iter().map(|r| r.lines).collect::<Vec<_>>());
+        }
+
+        #[test]
+        fn well_formed_text_reads_as_a_general_reader_reads_it(
+            records in prop::collection::vec(prop::collection::vec("[a-c,\"\n ]{0,6}", 2..5), 1..6)
+        ) {
+            let mut writer = csv::WriterBuilder::new()
+                .quote_style(csv::QuoteStyle::Always).flexible(true).from_writer(Vec::new());
+            for record in &records {
+                writer.write_record(record).unwrap();
+            }
+            let text = writer.into_inner().unwrap();
+            prop_assert_eq!(read(&text, &Dialect::new(",")), records);
+        }
+    }
+}

@@ -1,0 +1,201 @@
+//! The record machine's slow twin: the same rules, written to be read, over the whole text at once.
+
+use super::delimited::{Dialect, QUOTE_REACH};
+
+/// A record as the twin sees it.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) struct Record {
+    pub(super) fields: Vec<String>,
+    pub(super) lines: u32,
+}
+
+/// Cuts all of `text`.
+pub(super) fn records(text: &str, dialect: &Dialect) -> Vec<Record> {
+    let mut twin = Twin { text, dialect, at: 0, lines: 0 };
+    let mut records = Vec::new();
+    while twin.at < text.len() {
+        let comment = dialect.comment_prefix.as_ref().is_some_and(|p| twin.rest().as_bytes().starts_with(p));
+        if comment || twin.blank_line() {
+            twin.at = twin.this_line().1;
+        } else {
+            records.push(twin.record());
+        }
+    }
+    records
+}
+
+struct Twin<'t> {
+    text: &'t str,
+    dialect: &'t Dialect,
+    at: usize,
+    lines: u32,
+}
+
+impl<'t> Twin<'t> {
+    fn rest(&self) -> &'t str {
+        &self.text[self.at..]
+    }
+
+    fn delimiter(&self) -> &str {
+        std::str::from_utf8(&self.dialect.delimiter).expect("delimiters are text")
+    }
+
+    fn blank_delimiter(&self) -> bool {
+        !self.delimiter().is_empty() && self.delimiter().trim_matches([' ', '\t']).is_empty()
+    }
+
+    fn skips_runs_of_blanks(&self) -> bool {
+        self.dialect.runs_as_one && self.blank_delimiter()
+    }
+
+    /// Length of the line end at `at`: 0 where there is none.
+    fn line_end(&self, at: usize) -> usize {
+        let rest = &self.text[at..];
+        if rest.starts_with("\r\n") {
+            2
+        } else if rest.starts_with('\n')
+            || rest == "\r"
+            || (rest.starts_with('\r') && self.dialect.lone_cr_ends_line)
+        {
+            1
+        } else {
+            0
+        }
+    }
+
+    /// The current line's end and the start of the next one.
+    fn this_line(&self) -> (usize, usize) {
+        let end = (self.at..self.text.len())
+            .find(|&i| self.text.is_char_boundary(i) && self.line_end(i) > 0)
+            .unwrap_or(self.text.len());
+        (end, end + self.line_end(end))
+    }
+
+    fn blank_line(&self) -> bool {
+        let line = &self.text[self.at..self.this_line().0];
+        let blank = line.chars().all(|c| " \t\r\u{c}\u{1a}".contains(c));
+        let first = self.delimiter().chars().next();
+        blank && (self.skips_runs_of_blanks() || !line.chars().any(|c| Some(c) == first))
+    }
+
+    fn delimiter_follows(&self) -> bool {
+        !self.delimiter().is_empty() && self.rest().starts_with(self.delimiter())
+    }
+
+    fn skip_run(&mut self) {
+        while self.delimiter_follows() {
+            self.at += self.delimiter().len();
+        }
+    }
+
+    fn record(&mut self) -> Record {
+        self.lines = 1;
+        let mut fields = Vec::new();
+        if self.skips_runs_of_blanks() {
+            self.skip_run();
+        }
+        loop {
+            fields.push(self.field());
+            if !self.delimiter_follows() {
+                break;
+            }
+            self.at += self.delimiter().len();
+            if self.dialect.runs_as_one {
+                self.skip_run();
+                if self.blank_delimiter() && (self.rest().is_empty() || self.line_end(self.at) > 0) {
+                    break;
+                }
+            }
+        }
+        self.at += self.line_end(self.at);
+        Record { fields, lines: self.lines }
+    }
+
+    fn field(&mut self) -> String {
+        let start = self.at;
+        let Some(quote) = self.dialect.quote.map(char::from) else { return self.plain() };
+        while self.rest().starts_with([' ', '\t']) && !self.delimiter_follows() {
+            self.at += 1;
+        }
+        if self.rest().starts_with(quote)
+            && let Some((value, lines)) = self.quoted(quote)
+        {
+            self.lines += lines;
+            return value;
+        }
+        self.at = start;
+        self.plain()
+    }
+
+    fn plain(&mut self) -> String {
+        let start = self.at;
+        while !self.rest().is_empty() && !self.delimiter_follows() && self.line_end(self.at) == 0 {
+            self.at += self.rest().chars().next().map_or(1, char::len_utf8);
+        }
+        self.text[start..self.at].to_owned()
+    }
+
+    /// Reads a quoted field and stands at its delimiter or line end; `None`: it is none.
+    fn quoted(&mut self, quote: char) -> Option<(String, u32)> {
+        let open = self.at;
+        let mut value = String::new();
+        let mut lines = 0;
+        self.at += 1;
+        while let Some(c) = self.rest().chars().next() {
+            if self.at - open > QUOTE_REACH {
+                return None;
+            }
+            if c != quote {
+                if self.line_end(self.at) > 0 && !(c == '\r' && self.rest().starts_with("\r\n")) {
+                    lines += 1;
+                }
+                value.push(c);
+                self.at += c.len_utf8();
+            } else if self.text[self.at + 1..].starts_with(quote) {
+                value.push(quote);
+                self.at += 2;
+            } else if let Some(after) = self.closes(self.at) {
+                self.at = after;
+                return Some((value, lines));
+            } else if self.closed_later_in_line(quote) {
+                value.push(quote);
+                self.at += 1;
+            } else {
+                return None;
+            }
+        }
+        None
+    }
+
+    /// Where the field ends if the quote at `at` closes it.
+    fn closes(&self, at: usize) -> Option<usize> {
+        let mut probe = Twin { text: self.text, dialect: self.dialect, at: at + 1, lines: 0 };
+        loop {
+            if probe.rest().is_empty() || probe.delimiter_follows() || probe.line_end(probe.at) > 0 {
+                return Some(probe.at);
+            }
+            if !probe.rest().starts_with([' ', '\t']) {
+                return None;
+            }
+            probe.at += 1;
+        }
+    }
+
+    fn closed_later_in_line(&self, quote: char) -> bool {
+        let end = self.this_line().0;
+        let mut at = self.at + 1;
+        while let Some(found) = self.text[at..end].find(quote).map(|i| at + i) {
+            if !self.delimiter().is_empty() && self.text[..found].ends_with(self.delimiter()) {
+                return false;
+            }
+            if self.text[found + 1..end].starts_with(quote) {
+                at = found + 2;
+            } else if self.closes(found).is_some() {
+                return true;
+            } else {
+                at = found + 1;
+            }
+        }
+        false
+    }
+}
