@@ -497,11 +497,7 @@ impl Machine {
         let mut at = after;
         loop {
             let Some(&byte) = text.get(at) else {
-                return Some(if last {
-                    FieldEnd::Line(text.len(), text.len())
-                } else {
-                    FieldEnd::NeedMore
-                });
+                return Some(if last { FieldEnd::Line(text.len(), text.len()) } else { FieldEnd::NeedMore });
             };
             if byte == self.first {
                 if text[at..].starts_with(&self.dialect.delimiter) {

@@ -1,0 +1,15 @@
+//! Kinds: what a column's values are, decided on the whole file.
+
+pub mod date;
+pub mod decide;
+mod month;
+pub mod name;
+pub mod number;
+mod rule;
+pub mod statistics;
+
+pub use date::{DateOrder, Day};
+pub use month::{Languages, month_name};
+pub use number::{Decimal, Group, NumberSpelling, Sum};
+pub use rule::{BooleanRule, DateRule, Kind, NumberRule, Rule, Value};
+pub use statistics::{ColumnStats, Count};

@@ -1,0 +1,787 @@
+//! What is known of a column after looking at values: counts, extremes, spellings, and what does not fit.
+//!
+//! Each block of records gets statistics of its own; [`ColumnStats::merge`] puts them together in the order of the
+//! blocks, so the result does not depend on who was faster. Lines are counted from 1, within the block until merged.
+
+use super::date::{self, DateOrder, DateScan, DateShape, DateSpelling, Zone};
+use super::month::Languages;
+use super::number::{self, Decimal, NoNumber, Number, NumberSpelling, Sum};
+
+/// How often something was seen, and in which line first.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Count {
+    /// How often.
+    pub count: u64,
+    /// The line in which it was first seen; 0: never.
+    pub line: u64,
+}
+
+impl Count {
+    #[inline]
+    fn add(&mut self, line: u64) {
+        if self.count == 0 {
+            self.line = line;
+        }
+        self.count += 1;
+    }
+
+    fn merge(&mut self, later: Self, lines_before: u64) {
+        if self.count == 0 && later.count > 0 {
+            self.line = later.line + lines_before;
+        }
+        self.count += later.count;
+    }
+}
+
+/// An extreme value and its line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Extreme {
+    /// In units of 10^-15, as [`Sum::units`].
+    pub units: i128,
+    /// The line in which it was first seen.
+    pub line: u64,
+}
+
+/// A set of spellings that a column uses, kept small.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Spellings<T> {
+    seen: Vec<T>,
+    /// More than [`Spellings::MOST`] were seen: those past it are not in the set.
+    pub overflowed: bool,
+}
+
+impl<T> Default for Spellings<T> {
+    fn default() -> Self {
+        Self { seen: Vec::new(), overflowed: false }
+    }
+}
+
+impl<T: Copy + Ord> Spellings<T> {
+    /// Spellings kept. A workbook has room for some two hundred number formats in all.
+    pub const MOST: usize = 64;
+
+    #[inline]
+    fn add(&mut self, spelling: T) {
+        // The last one seen is at the end.
+        if self.seen.last() != Some(&spelling) {
+            self.add_other(spelling);
+        }
+    }
+
+    fn add_other(&mut self, spelling: T) {
+        if let Some(at) = self.seen.iter().position(|s| *s == spelling) {
+            let last = self.seen.len() - 1;
+            self.seen.swap(at, last);
+        } else if self.seen.len() < Self::MOST {
+            self.seen.push(spelling);
+        } else {
+            self.overflowed = true;
+        }
+    }
+
+    fn merge(&mut self, later: &Self) {
+        for spelling in &later.seen {
+            self.add(*spelling);
+        }
+        self.overflowed |= later.overflowed;
+    }
+
+    /// The spellings in a fixed order.
+    pub fn sorted(&self) -> Vec<T> {
+        let mut sorted = self.seen.clone();
+        sorted.sort_unstable();
+        sorted
+    }
+}
+
+/// Numbers seen under one decimal character, or under either.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Numbers {
+    /// How many.
+    pub count: u64,
+    /// Those that are numbers under this decimal character alone.
+    pub decisive: Count,
+    /// Their sum.
+    pub sum: Sum,
+    /// Smallest value.
+    pub smallest: Option<Extreme>,
+    /// Largest value.
+    pub largest: Option<Extreme>,
+    /// How many are zero.
+    pub zeros: u64,
+    /// How many are below zero.
+    pub negatives: u64,
+    /// Most decimals in any of them.
+    pub most_decimals: u8,
+    /// How they are spelled.
+    pub spellings: Spellings<NumberSpelling>,
+}
+
+impl Numbers {
+    #[inline]
+    fn add(&mut self, number: &Number, line: u64) {
+        self.count += 1;
+        self.sum.add(number);
+        if let Some(units) = number::in_units(number) {
+            if self.smallest.is_none_or(|s| units < s.units) {
+                self.smallest = Some(Extreme { units, line });
+            }
+            if self.largest.is_none_or(|l| units > l.units) {
+                self.largest = Some(Extreme { units, line });
+            }
+        }
+        self.zeros += u64::from(number.digits == 0);
+        self.negatives += u64::from(number.negative);
+        self.most_decimals = self.most_decimals.max(number.spelling.decimals);
+        self.spellings.add(number.spelling);
+    }
+
+    /// Adds what was seen later; `lines_before` is added to its lines.
+    pub fn merge(&mut self, later: &Self, lines_before: u64) {
+        self.count += later.count;
+        self.decisive.merge(later.decisive, lines_before);
+        self.sum.merge(&later.sum);
+        let moved = |e: Extreme| Extreme { line: e.line + lines_before, ..e };
+        if let Some(extreme) = later.smallest.map(moved)
+            && self.smallest.is_none_or(|s| extreme.units < s.units)
+        {
+            self.smallest = Some(extreme);
+        }
+        if let Some(extreme) = later.largest.map(moved)
+            && self.largest.is_none_or(|l| extreme.units > l.units)
+        {
+            self.largest = Some(extreme);
+        }
+        self.zeros += later.zeros;
+        self.negatives += later.negatives;
+        self.most_decimals = self.most_decimals.max(later.most_decimals);
+        self.spellings.merge(&later.spellings);
+    }
+}
+
+/// Dates or times of one shape.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Dates {
+    /// The shape.
+    pub shape: DateShape,
+    /// How many.
+    pub count: u64,
+    /// How many have a time.
+    pub timed: u64,
+    /// For each order (day, month, year first): values that are days under it; the line is the first of those that are
+    /// days under it alone.
+    pub orders: [Count; 3],
+    /// Those that are days under one order alone.
+    pub decisive: [Count; 3],
+    /// Dates that a worksheet can't hold: before 1900-03-01.
+    pub too_early: Count,
+    /// Times finer than a millisecond.
+    pub too_fine: Count,
+    /// The first `Z` or offset.
+    pub zone: Zone,
+    /// Values with another one.
+    pub other_zone: Count,
+    /// Languages that all month names fit.
+    pub languages: Languages,
+    /// Earliest and latest day and time, in milliseconds since 1970 under the first order that holds, with lines.
+    pub earliest: Option<(i64, u64)>,
+    /// See `earliest`.
+    pub latest: Option<(i64, u64)>,
+    /// How they are spelled.
+    pub spellings: Spellings<DateSpelling>,
+}
+
+/// The orders in the place they have in [`Dates::orders`].
+pub const ORDERS: [DateOrder; 3] = [DateOrder::DayFirst, DateOrder::MonthFirst, DateOrder::YearFirst];
+
+impl Dates {
+    fn new(scan: &DateScan) -> Self {
+        Self {
+            shape: scan.shape,
+            count: 0,
+            timed: 0,
+            orders: [Count::default(); 3],
+            decisive: [Count::default(); 3],
+            too_early: Count::default(),
+            too_fine: Count::default(),
+            zone: scan.zone,
+            other_zone: Count::default(),
+            languages: Languages::ALL,
+            earliest: None,
+            latest: None,
+            spellings: Spellings::default(),
+        }
+    }
+
+    fn add(&mut self, scan: &DateScan, days: [Option<date::Day>; 3], line: u64) {
+        self.count += 1;
+        self.timed += u64::from(scan.has_time());
+        let possible = days.iter().flatten().count();
+        for (i, day) in days.iter().enumerate() {
+            if let Some(day) = day {
+                self.orders[i].add(line);
+                if possible == 1 {
+                    self.decisive[i].add(line);
+                    if !day.is_holdable() {
+                        self.too_early.add(line);
+                    }
+                }
+            }
+        }
+        if let Some(day) = days.iter().flatten().next() {
+            let at = i64::from(day.since_1970()) * 86_400_000 + i64::from(scan.millis);
+            if self.earliest.is_none_or(|(e, _)| at < e) {
+                self.earliest = Some((at, line));
+            }
+            if self.latest.is_none_or(|(l, _)| at > l) {
+                self.latest = Some((at, line));
+            }
+        }
+        if scan.too_fine {
+            self.too_fine.add(line);
+        }
+        if scan.zone != self.zone {
+            self.other_zone.add(line);
+        }
+        self.languages = self.languages.and(scan.languages);
+        self.spellings.add(scan.spelling);
+    }
+
+    fn merge(&mut self, later: &Self, lines_before: u64) {
+        self.count += later.count;
+        self.timed += later.timed;
+        for i in 0..3 {
+            self.orders[i].merge(later.orders[i], lines_before);
+            self.decisive[i].merge(later.decisive[i], lines_before);
+        }
+        self.too_early.merge(later.too_early, lines_before);
+        self.too_fine.merge(later.too_fine, lines_before);
+        self.other_zone.merge(later.other_zone, lines_before);
+        if later.zone != self.zone {
+            // The later block began with another zone than this one: all that it took for its own differ here.
+            let same = later.count - later.other_zone.count;
+            self.other_zone.merge(Count { count: same, line: 1 }, lines_before);
+        }
+        let earlier = |a: Option<(i64, u64)>, b: Option<(i64, u64)>, sign: i64| match (a, b) {
+            (Some(a), Some(b)) if b.0 * sign < a.0 * sign => Some((b.0, b.1 + lines_before)),
+            (None, Some(b)) => Some((b.0, b.1 + lines_before)),
+            (a, _) => a,
+        };
+        self.earliest = earlier(self.earliest, later.earliest, 1);
+        self.latest = earlier(self.latest, later.latest, -1);
+        self.languages = self.languages.and(later.languages);
+        self.spellings.merge(&later.spellings);
+    }
+}
+
+/// Values without a digit, by spelling, as long as there are few.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Words {
+    /// How many values.
+    pub seen: Count,
+    /// The spellings with their counts; complete unless `many`.
+    pub spellings: Vec<(Box<[u8]>, u64)>,
+    /// There are more spellings than are kept.
+    pub many: bool,
+}
+
+impl Words {
+    /// Spellings kept.
+    const MOST: usize = 6;
+
+    #[inline]
+    fn add(&mut self, word: &[u8], line: u64) {
+        self.seen.add(line);
+        if !self.many {
+            self.note(word, 1);
+        }
+    }
+
+    fn note(&mut self, word: &[u8], count: u64) {
+        if let Some((_, n)) = self.spellings.iter_mut().find(|(w, _)| **w == *word) {
+            *n += count;
+        } else if self.spellings.len() < Self::MOST {
+            self.spellings.push((word.into(), count));
+        } else {
+            self.many = true;
+        }
+    }
+
+    fn merge(&mut self, later: &Self, lines_before: u64) {
+        self.seen.merge(later.seen, lines_before);
+        for (word, count) in &later.spellings {
+            self.note(word, *count);
+        }
+        self.many |= later.many;
+    }
+}
+
+/// Whole numbers without sign or mark, by their number of digits.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Digits {
+    /// How many values are nothing but digits (zeros in front included).
+    pub count: u64,
+    /// Fewest digits.
+    pub fewest: u32,
+    /// Most digits.
+    pub most: u32,
+}
+
+/// Blanks around values, to be able to write them back.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Padding {
+    /// Fewest and most blanks in front.
+    pub front: (u32, u32),
+    /// Fewest and most blanks behind.
+    pub behind: (u32, u32),
+    /// Fewest and most bytes of the whole field.
+    pub width: (u32, u32),
+}
+
+impl Padding {
+    fn join(self, other: Self) -> Self {
+        let wide = |a: (u32, u32), b: (u32, u32)| (a.0.min(b.0), a.1.max(b.1));
+        Self {
+            front: wide(self.front, other.front),
+            behind: wide(self.behind, other.behind),
+            width: wide(self.width, other.width),
+        }
+    }
+}
+
+/// All that is known of a column.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct ColumnStats {
+    /// Values that are not blank.
+    pub filled: u64,
+    /// Empty fields, fields of blanks, and fields that a short record lacks.
+    pub blank: u64,
+    /// Of those, fields of one or more blanks.
+    pub only_blanks: Count,
+    /// Length of the longest value, in UTF-16 units, and its line.
+    pub longest: u32,
+    /// The line of the longest value.
+    pub longest_line: u64,
+    longest_bytes: usize,
+    /// Numbers that begin with zeros.
+    pub leading_zero: Count,
+    /// Numbers of more than 15 significant digits.
+    pub too_long: Count,
+    /// Numbers whose spelling no number format shows.
+    pub unspellable: Count,
+    /// Values without a digit.
+    pub words: Words,
+    /// Values with digits that are neither number, date nor time.
+    pub mixed: Count,
+    /// The first of them.
+    pub mixed_example: Option<Box<[u8]>>,
+    /// Values that begin with `=`, `+`, `-` or `@` and are no numbers.
+    pub formula_like: Count,
+    /// Values of digits only.
+    pub digits: Option<Digits>,
+    /// Numbers that are the same under both decimal characters.
+    pub neutral: Numbers,
+    /// Numbers with marks, the decimal character being a point.
+    pub point: Option<Box<Numbers>>,
+    /// Numbers with marks, the decimal character being a comma.
+    pub comma: Option<Box<Numbers>>,
+    /// Whole numbers of 1000 and above without a mark, which speak against grouping.
+    pub ungrouped_thousands: u64,
+    /// Dates and times by shape; values of further shapes are counted as `mixed`.
+    pub dates: Vec<Dates>,
+    /// Blanks around filled values.
+    pub padding: Option<Padding>,
+    /// Values written as `="…"` or with an apostrophe in front of digits.
+    pub wrapped: Count,
+}
+
+/// Shapes of dates kept per column.
+const MOST_SHAPES: usize = 4;
+
+mod class {
+    pub(super) const DIGIT: u16 = 1;
+    pub(super) const LETTER: u16 = 2;
+    pub(super) const MARK: u16 = 4; // . ,
+    pub(super) const SIGN: u16 = 8; // + -
+    pub(super) const BLANK: u16 = 16;
+    pub(super) const HIGH: u16 = 32;
+    pub(super) const DATE: u16 = 64; // : /
+    pub(super) const OTHER: u16 = 128;
+
+    /// What each byte can be.
+    pub(super) const TABLE: [u8; 256] = {
+        let mut table = [OTHER as u8; 256];
+        let mut b = 0;
+        while b < 256 {
+            let byte = b as u8;
+            if byte.is_ascii_digit() {
+                table[b] = DIGIT as u8;
+            } else if byte.is_ascii_alphabetic() {
+                table[b] = LETTER as u8;
+            } else if byte >= 0x80 {
+                table[b] = HIGH as u8;
+            }
+            b += 1;
+        }
+        table[b'.' as usize] = MARK as u8;
+        table[b',' as usize] = MARK as u8;
+        table[b'+' as usize] = SIGN as u8;
+        table[b'-' as usize] = SIGN as u8;
+        table[b' ' as usize] = BLANK as u8;
+        table[b'\t' as usize] = BLANK as u8;
+        table[b':' as usize] = DATE as u8;
+        table[b'/' as usize] = DATE as u8;
+        table
+    };
+}
+
+/// The value without spaces and tabs around it, and how many stood in front.
+pub fn trim(field: &[u8]) -> (&[u8], usize) {
+    let blank = |b: &u8| *b == b' ' || *b == b'\t';
+    let front = field.iter().take_while(|b| blank(b)).count();
+    let behind = field[front..].iter().rev().take_while(|b| blank(b)).count();
+    (&field[front..field.len() - behind], front)
+}
+
+impl ColumnStats {
+    /// Looks at one field, in `line` (from 1).
+    #[inline]
+    pub fn observe(&mut self, field: &[u8], line: u64) {
+        let mut seen = 0_u8;
+        for &byte in field {
+            seen |= class::TABLE[usize::from(byte)];
+        }
+        let seen = u16::from(seen);
+        if seen & !class::BLANK == 0 {
+            self.blank += 1;
+            if !field.is_empty() {
+                self.only_blanks.add(line);
+            }
+            return;
+        }
+        self.filled += 1;
+        if field.len() > self.longest_bytes || seen & class::HIGH != 0 {
+            self.measure(field, line);
+        }
+        let mut value = field;
+        let mut front = 0;
+        if seen & class::BLANK != 0 {
+            (value, front) = trim(field);
+        }
+        self.pad(field, value, front);
+        if seen & class::DIGIT == 0 {
+            if matches!(value[0], b'=' | b'+' | b'-' | b'@') && value.len() > 1 {
+                self.formula_like.add(line);
+            }
+            self.words.add(value, line);
+        } else if seen & !(class::DIGIT | class::BLANK) == 0 && value.len() == field.len() {
+            self.observe_digits(value, line);
+        } else {
+            self.observe_other(value, seen, line);
+        }
+    }
+
+    /// Counts a field that a short record lacks.
+    pub fn observe_missing(&mut self, count: u64) {
+        self.blank += count;
+    }
+
+    #[cold]
+    fn measure(&mut self, field: &[u8], line: u64) {
+        let longest = if field.is_ascii() {
+            field.len()
+        } else if field.len() <= self.longest as usize {
+            return; // UTF-16 has never more units than UTF-8 has bytes
+        } else {
+            String::from_utf8_lossy(field).encode_utf16().count()
+        };
+        if longest > self.longest as usize {
+            self.longest = u32::try_from(longest).unwrap_or(u32::MAX);
+            self.longest_line = line;
+            self.longest_bytes = longest;
+        }
+    }
+
+    #[inline]
+    fn pad(&mut self, field: &[u8], value: &[u8], front: usize) {
+        let (front, width) = (front as u32, field.len() as u32);
+        let behind = width - value.len() as u32 - front;
+        match &mut self.padding {
+            Some(p) if p.front.1 + p.behind.1 + front + behind == 0 => {
+                p.width = (p.width.0.min(width), p.width.1.max(width));
+            }
+            padding => {
+                let one = Padding { front: (front, front), behind: (behind, behind), width: (width, width) };
+                *padding = Some(padding.map_or(one, |p| p.join(one)));
+            }
+        }
+    }
+
+    #[inline]
+    fn observe_digits(&mut self, value: &[u8], line: u64) {
+        let length = value.len() as u32;
+        match &mut self.digits {
+            Some(d) => {
+                d.count += 1;
+                d.fewest = d.fewest.min(length);
+                d.most = d.most.max(length);
+            }
+            None => self.digits = Some(Digits { count: 1, fewest: length, most: length }),
+        }
+        if value[0] == b'0' && length > 1 {
+            self.leading_zero.add(line);
+        } else if value.iter().any(|b| !b.is_ascii_digit()) {
+            self.observe_other(value, class::DIGIT | class::BLANK, line);
+            return;
+        } else if length > number::SIGNIFICANT_DIGITS {
+            self.too_long.add(line);
+        } else {
+            let digits = value.iter().fold(0_u64, |n, b| n * 10 + u64::from(b - b'0'));
+            self.ungrouped_thousands += u64::from(length > 3);
+            let number = Number { digits, scale: 0, negative: false, spelling: NumberSpelling::PLAIN };
+            self.neutral.add(&number, line);
+        }
+        if matches!(length, 8 | 12 | 14) {
+            self.observe_date(value, line);
+        }
+    }
+
+    /// A value with digits and something else.
+    fn observe_other(&mut self, value: &[u8], seen: u16, line: u64) {
+        let wordy = class::LETTER | class::OTHER;
+        if seen & class::DATE == 0 || seen & wordy != 0 {
+            match self.observe_number(value, seen, line) {
+                Ok(()) => return,
+                Err(NoNumber::LeadingZero) => {
+                    // `01.02.2031` begins with a zero as well; dates are looked at first.
+                    if !self.observe_date(value, line) {
+                        self.leading_zero.add(line);
+                    }
+                    return;
+                }
+                Err(NoNumber::TooLong) => return self.too_long.add(line),
+                Err(NoNumber::Unspellable) => return self.unspellable.add(line),
+                Err(NoNumber::Other) => {}
+            }
+        }
+        let datelike = seen & (class::DATE | class::SIGN | class::MARK | class::BLANK) != 0;
+        if datelike && self.observe_date(value, line) {
+            return;
+        }
+        if matches!(value[0], b'=' | b'+' | b'-' | b'@') {
+            self.formula_like.add(line);
+        }
+        self.mixed.add(line);
+        if self.mixed_example.is_none() {
+            self.mixed_example = Some(value[..value.len().min(40)].into());
+        }
+    }
+
+    fn observe_number(&mut self, value: &[u8], seen: u16, line: u64) -> Result<(), NoNumber> {
+        let point = number::parse(value, Decimal::Point);
+        if seen & class::MARK == 0 {
+            let number = point?;
+            self.ungrouped_thousands +=
+                u64::from(number.digits > 999 && number.spelling.group == number::Group::None);
+            self.neutral.add(&number, line);
+            return Ok(());
+        }
+        let comma = number::parse(value, Decimal::Comma);
+        if point.is_err() && comma.is_err() {
+            let worst = |w: NoNumber| matches!(point, Err(p) if p == w) || matches!(comma, Err(c) if c == w);
+            return Err([NoNumber::LeadingZero, NoNumber::TooLong, NoNumber::Unspellable]
+                .into_iter()
+                .find(|w| worst(*w))
+                .unwrap_or(NoNumber::Other));
+        }
+        let only = point.is_ok() != comma.is_ok();
+        for (numbers, number) in [(&mut self.point, point), (&mut self.comma, comma)] {
+            if let Ok(number) = number {
+                let numbers = numbers.get_or_insert_default();
+                numbers.add(&number, line);
+                if only {
+                    numbers.decisive.add(line);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Notes `value` if it is a date or time.
+    fn observe_date(&mut self, value: &[u8], line: u64) -> bool {
+        let Some(scan) = date::scan(value) else { return false };
+        let days = ORDERS.map(|order| scan.day(order));
+        if scan.shape.date.is_some() && days.iter().all(Option::is_none) {
+            return false;
+        }
+        let at = match self.dates.iter().position(|d| d.shape == scan.shape) {
+            Some(at) => at,
+            None if self.dates.len() < MOST_SHAPES => {
+                self.dates.push(Dates::new(&scan));
+                self.dates.len() - 1
+            }
+            None => return false,
+        };
+        self.dates[at].add(&scan, days, line);
+        true
+    }
+
+    /// Adds the statistics of a later block; `lines_before` is added to its lines.
+    pub fn merge(&mut self, later: &Self, lines_before: u64) {
+        self.filled += later.filled;
+        self.blank += later.blank;
+        self.only_blanks.merge(later.only_blanks, lines_before);
+        if later.longest > self.longest {
+            self.longest = later.longest;
+            self.longest_line = later.longest_line + lines_before;
+            self.longest_bytes = later.longest_bytes;
+        }
+        for (count, more) in [
+            (&mut self.leading_zero, later.leading_zero),
+            (&mut self.too_long, later.too_long),
+            (&mut self.unspellable, later.unspellable),
+            (&mut self.mixed, later.mixed),
+            (&mut self.formula_like, later.formula_like),
+            (&mut self.wrapped, later.wrapped),
+        ] {
+            count.merge(more, lines_before);
+        }
+        self.words.merge(&later.words, lines_before);
+        if self.mixed_example.is_none() {
+            self.mixed_example.clone_from(&later.mixed_example);
+        }
+        self.digits = match (self.digits, later.digits) {
+            (Some(a), Some(b)) => Some(Digits {
+                count: a.count + b.count,
+                fewest: a.fewest.min(b.fewest),
+                most: a.most.max(b.most),
+            }),
+            (a, b) => a.or(b),
+        };
+        self.neutral.merge(&later.neutral, lines_before);
+        for (numbers, more) in [(&mut self.point, &later.point), (&mut self.comma, &later.comma)] {
+            if let Some(more) = more {
+                numbers.get_or_insert_default().merge(more, lines_before);
+            }
+        }
+        self.ungrouped_thousands += later.ungrouped_thousands;
+        for dates in &later.dates {
+            match self.dates.iter().position(|d| d.shape == dates.shape) {
+                Some(at) => self.dates[at].merge(dates, lines_before),
+                None if self.dates.len() < MOST_SHAPES => {
+                    let mut first = dates.clone();
+                    first.shift(lines_before);
+                    self.dates.push(first);
+                }
+                None => self.mixed.merge(Count { count: dates.count, line: 1 }, lines_before),
+            }
+        }
+        self.padding = match (self.padding, later.padding) {
+            (Some(a), Some(b)) => Some(a.join(b)),
+            (a, b) => a.or(b),
+        };
+    }
+
+    /// Numbers under a decimal character: those with marks and those without.
+    pub fn numbers(&self, decimal: Decimal) -> Numbers {
+        let mut numbers = self.neutral.clone();
+        let marked = match decimal {
+            Decimal::Point => &self.point,
+            Decimal::Comma => &self.comma,
+        };
+        if let Some(marked) = marked {
+            numbers.merge(marked, 0);
+        }
+        numbers
+    }
+}
+
+impl Dates {
+    fn shift(&mut self, lines: u64) {
+        for count in self.orders.iter_mut().chain(&mut self.decisive).chain([
+            &mut self.too_early,
+            &mut self.too_fine,
+            &mut self.other_zone,
+        ]) {
+            if count.count > 0 {
+                count.line += lines;
+            }
+        }
+        for (_, line) in self.earliest.iter_mut().chain(&mut self.latest) {
+            *line += lines;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn stats(values: &[&str]) -> ColumnStats {
+        let mut stats = ColumnStats::default();
+        for (i, value) in values.iter().enumerate() {
+            stats.observe(value.as_bytes(), i as u64 + 1);
+        }
+        stats
+    }
+
+    #[test]
+    fn each_value_is_counted_once_for_what_it_is() {
+        let s = stats(&[
+            "12",
+            "007",
+            "",
+            "  ",
+            "n/a",
+            "K0C4",
+            "1.234",
+            "1,5",
+            "2031-08-17",
+            "12345678901234567",
+            "-",
+        ]);
+        assert_eq!((s.filled, s.blank, s.only_blanks.count), (9, 2, 1));
+        assert_eq!((s.leading_zero.count, s.leading_zero.line), (1, 2));
+        assert_eq!(s.words.seen.count, 2);
+        assert_eq!((s.mixed.count, s.mixed.line), (1, 6));
+        assert_eq!(s.too_long.count, 1);
+        assert_eq!(s.point.as_ref().unwrap().count, 1);
+        assert_eq!(s.comma.as_ref().unwrap().decisive, Count { count: 1, line: 8 });
+        assert_eq!(s.dates[0].count, 1);
+    }
+
+    #[test]
+    fn dates_that_begin_with_a_zero_are_dates() {
+        let s = stats(&["01.02.2031", "28.02.2031"]);
+        assert_eq!((s.leading_zero.count, s.dates[0].count), (0, 2));
+        assert_eq!(s.dates[0].decisive[0], Count { count: 1, line: 2 });
+    }
+
+    #[test]
+    fn lengths_count_utf16_units() {
+        assert_eq!(stats(&["Möwe", "🚢🚢🚢"]).longest, 6);
+    }
+
+    proptest! {
+        #[test]
+        fn merging_blocks_gives_what_one_block_gives(
+            values in prop::collection::vec(
+                "(|[0-9]{1,4}|0[0-9]{2}|[0-9]\\.[0-9]{3}|[0-9],[0-9]{2}|n/a|- |[a-c]{2}[0-9]|(0[1-9]|1[0-9])/0[1-9]/2031|[0-9]:30)", 0..40),
+            cut in 0_usize..40,
+        ) {
+            let cut = cut.min(values.len());
+            let borrowed: Vec<&str> = values.iter().map(String::as_str).collect();
+            let mut merged = stats(&borrowed[..cut]);
+            merged.merge(&stats(&borrowed[cut..]), cut as u64);
+            let mut whole = stats(&borrowed);
+            // The order of spellings is no part of the result.
+            for s in [&mut merged, &mut whole] {
+                s.neutral.spellings.seen.sort_unstable();
+                for n in s.point.iter_mut().chain(&mut s.comma) { n.spellings.seen.sort_unstable(); }
+                for d in &mut s.dates { d.spellings.seen.sort_unstable(); }
+            }
+            prop_assert_eq!(merged, whole);
+        }
+    }
+}
