@@ -1,0 +1,26 @@
+//! What can go wrong with a workbook.
+
+use std::io;
+
+/// A failure, with the part of the package it happened in.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum Error {
+    /// The package could not be written.
+    #[error("{part}: cannot be written: {source}")]
+    Write {
+        /// The part's name in the package.
+        part: String,
+        /// What the system said.
+        source: io::Error,
+    },
+    /// A sheet has more rows than the format allows.
+    #[error("{rows} rows do not fit: a worksheet has {}", crate::limits::ROWS)]
+    TooManyRows {
+        /// Rows wanted, the header included.
+        rows: u64,
+    },
+}
+
+/// A result with this crate's error.
+pub type Result<T> = std::result::Result<T, Error>;

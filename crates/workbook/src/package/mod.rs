@@ -1,0 +1,4 @@
+//! The package: a zip archive of parts (ECMA-376 part 2).
+
+pub mod deflate;
+pub mod zip_writer;
