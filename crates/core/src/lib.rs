@@ -6,4 +6,6 @@
 pub mod encoding;
 pub mod evidence;
 pub mod kind;
+pub mod layout;
 pub mod record;
+pub mod selector;

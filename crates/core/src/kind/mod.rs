@@ -5,6 +5,7 @@ pub mod decide;
 mod month;
 pub mod name;
 pub mod number;
+pub mod pattern;
 mod rule;
 pub mod statistics;
 

@@ -82,6 +82,7 @@ struct Field {
     end: u32,
     /// In the scratch buffer instead of the text: the field held doubled quotes.
     unescaped: bool,
+    quoted: bool,
 }
 
 /// What was odd about a record.
@@ -171,6 +172,11 @@ impl Machine {
     /// The current record's fields.
     pub fn fields<'t>(&'t self, text: &'t [u8]) -> impl ExactSizeIterator<Item = &'t [u8]> + use<'t> {
         (0..self.fields.len()).map(move |i| self.field(text, i))
+    }
+
+    /// Whether field `index` (from 0) stands in quotes.
+    pub fn is_quoted(&self, index: usize) -> bool {
+        self.fields.get(index).is_some_and(|f| f.quoted)
     }
 
     /// First byte of the current step in the text.
@@ -377,6 +383,7 @@ impl Machine {
             start: (start - self.start) as u32,
             end: (end - self.start) as u32,
             unescaped: false,
+            quoted: false,
         });
     }
 
@@ -470,9 +477,13 @@ impl Machine {
                             start: scratch_start as u32,
                             end: self.scratch.len() as u32,
                             unescaped: true,
+                            quoted: true,
                         });
                     } else {
                         self.push(open + 1, at);
+                        if let Some(field) = self.fields.last_mut() {
+                            field.quoted = true;
+                        }
                     }
                     return ended;
                 }

@@ -1,0 +1,130 @@
+//! What stands behind the last record: totals, counts of records, closing remarks.
+
+use super::trial::{Class, Row, Trial, rows};
+use super::{Footer, SetAside, Total};
+use crate::kind::statistics::trim;
+use crate::record::Machine;
+
+/// Words that a total line begins with, in lower case.
+const TOTAL_WORDS: [&str; 22] = [
+    "total",
+    "totals",
+    "grand total",
+    "sum",
+    "sums",
+    "subtotal",
+    "summe",
+    "summen",
+    "gesamt",
+    "gesamtsumme",
+    "endsumme",
+    "insgesamt",
+    "somme",
+    "totaux",
+    "totale",
+    "totali",
+    "suma",
+    "total general",
+    "soma",
+    "totaal",
+    "totalen",
+    "sub-total",
+];
+
+/// Records of the last sample that are looked at, from its end.
+const LOOKED_AT: usize = 60;
+
+/// Finds the footer in the last sample. `lines_before`: lines at its start that are known to be no data.
+pub(super) fn find(sample: &[u8], trial: &Trial, lines_before: u64) -> Footer {
+    let (rows, _) = rows(sample, &trial.dialect, usize::MAX);
+    let data: Vec<&Row> = rows.iter().filter(|r| r.line > lines_before).collect();
+    let end = last_line(sample, &rows);
+    let mut footer = Footer { lines_before: end, ..Footer::default() };
+    if data.len() < 2 {
+        return footer;
+    }
+    let ragged = data.iter().filter(|r| r.fields != trial.width).count() * 50 > data.len().max(60);
+    let filled = {
+        let mut filled: Vec<usize> = data.iter().map(|r| r.filled).collect();
+        filled.sort_unstable();
+        filled[filled.len() / 2]
+    };
+    let mut machine = Machine::new(&trial.dialect);
+    let mut first = data.len();
+    let mut kinds = Vec::new();
+    for (i, row) in data.iter().enumerate().rev().take(LOOKED_AT) {
+        machine.step(sample, row.start, true);
+        let Some(why) = strangeness(&machine, sample, row, trial.width, filled, ragged) else { break };
+        kinds.push(why);
+        first = i;
+    }
+    // A gap of blank lines sets off remarks even where a record more or less would not be strange.
+    if first == 0 {
+        return footer;
+    }
+    for (row, why) in data[first..].iter().zip(kinds.into_iter().rev()) {
+        machine.step(sample, row.start, true);
+        if why == TOTAL && footer.total.is_none() {
+            let fields = machine.fields(sample).map(<[u8]>::to_vec).collect();
+            footer.total = Some(Total { line: row.line, fields });
+        }
+        footer.filled_lines += if row.filled > 0 { row.lines } else { 0 };
+        match footer.set_aside.last_mut() {
+            Some(last) if last.why == why && last.line + last.lines == row.line => last.lines += row.lines,
+            _ => footer.set_aside.push(SetAside { line: row.line, lines: row.lines, why }),
+        }
+    }
+    if let Some(row) = data.get(first) {
+        footer.lines_before = row.line - 1;
+    }
+    footer
+}
+
+const TOTAL: &str = "total line";
+
+fn last_line(sample: &[u8], rows: &[Row]) -> u64 {
+    let (line, from) = rows.last().map_or((1, 0), |r| (r.line + r.lines, r.next));
+    line - 1 + memchr::memchr_iter(b'\n', &sample[from..]).count() as u64
+}
+
+/// What is strange about a record at the end; `None`: it is one like the others.
+fn strangeness(
+    machine: &Machine,
+    sample: &[u8],
+    row: &Row,
+    width: usize,
+    filled: usize,
+    ragged: bool,
+) -> Option<&'static str> {
+    if row.filled == 0 {
+        return Some("empty record at the end");
+    }
+    let first = machine.fields(sample).map(|f| trim(f).0).find(|f| !f.is_empty())?;
+    if is_total_word(first) && row.filled < filled.max(2) + usize::from(filled < 3) {
+        return Some(TOTAL);
+    }
+    if width < 2 {
+        return None;
+    }
+    let short = row.fields < width && (row.fields == 1 || row.filled * 3 <= filled);
+    let lonely = row.fields == width
+        && width >= 4
+        && row.filled == 1
+        && filled >= 4
+        && Class::of(first) != Class::Number;
+    if (short && !ragged) || (row.fields == 1 && row.gap > 0) || lonely {
+        return Some("after the last record");
+    }
+    None
+}
+
+fn is_total_word(value: &[u8]) -> bool {
+    let text = String::from_utf8_lossy(value).to_lowercase();
+    let text = text.trim_matches(|c: char| !c.is_alphanumeric());
+    TOTAL_WORDS.iter().any(|word| {
+        text == *word
+            || text
+                .strip_prefix(word)
+                .is_some_and(|rest| rest.starts_with([':', '=', ' ', '(']) && rest.len() < 40)
+    })
+}

@@ -1,0 +1,329 @@
+//! Which line holds the names, and what stands before the data.
+
+use super::trial::{Class, Row, Trial};
+use super::{SetAside, candidates};
+use crate::kind::statistics::trim;
+use crate::record::Machine;
+
+/// What the clerk says about the header.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum HeaderChoice {
+    /// Nothing: it is looked for.
+    #[default]
+    Auto,
+    /// There is none.
+    None,
+    /// It is this line, from 1.
+    Line(u64),
+}
+
+/// What stands before the data.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Header {
+    pub(super) line: Option<u64>,
+    pub(super) why: String,
+    pub(super) lines: u64,
+    pub(super) units_line: Option<u64>,
+    pub(super) names: Vec<String>,
+    pub(super) units: Vec<String>,
+    pub(super) preamble_lines: u64,
+    pub(super) lines_before_data: u64,
+    pub(super) set_aside: Vec<SetAside>,
+}
+
+/// Records below the header that are compared with it.
+const COMPARED: usize = 100;
+
+/// Rows of units or descriptions that may follow the names.
+const UNITS_ROWS: usize = 3;
+
+/// Finds the header in the head of the source, as the trial read it.
+pub(super) fn find(head: &[u8], trial: &Trial, choice: &HeaderChoice) -> Header {
+    let rows = &trial.rows;
+    let mut header = Header::default();
+    let mut first = first_of_table(head, trial);
+    let names_at = match choice {
+        HeaderChoice::None => {
+            header.why = "stated: no header".into();
+            None
+        }
+        HeaderChoice::Line(line) => {
+            header.why = format!("stated: line {line}");
+            let at = rows.iter().position(|r| r.line <= *line && *line < r.line + r.lines);
+            first = at.map_or(first, |at| at + 1);
+            at
+        }
+        HeaderChoice::Auto => {
+            let (at, why) = names_row(head, trial, first);
+            header.why = why;
+            at
+        }
+    };
+    let mut data = first;
+    if let Some(at) = names_at {
+        let row = rows[at];
+        header.line = Some(row.line);
+        header.names = values(head, trial, &row);
+        data = at + 1;
+        if *choice == HeaderChoice::Auto {
+            let units = units_rows(head, trial, data);
+            if units > 0 {
+                header.units_line = Some(rows[data].line);
+                header.units = values(head, trial, &rows[data]);
+                data += units;
+            }
+        }
+        let next = rows.get(data - 1).map_or(row.line + row.lines, |r| r.line + r.lines);
+        header.lines = next - row.line;
+    }
+    let first_data_line = rows.get(data).map(|r| r.line);
+    let end = rows.last().map_or(1, |r| r.line + r.lines);
+    header.preamble_lines = header.line.or(first_data_line).unwrap_or(1) - 1;
+    header.lines_before_data = match (header.line, first_data_line) {
+        (_, Some(line)) => line - 1,
+        (Some(line), None) => line - 1 + header.lines,
+        (None, None) => end - 1,
+    };
+    if header.preamble_lines > 0 {
+        let why = if candidates::stated_by_first_line(head).is_some() && header.preamble_lines == 1 {
+            "states the delimiter"
+        } else if header.line.is_some() {
+            "before the header"
+        } else {
+            "before the first record"
+        };
+        header.set_aside.push(SetAside { line: 1, lines: header.preamble_lines, why });
+    }
+    header
+}
+
+fn values(head: &[u8], trial: &Trial, row: &Row) -> Vec<String> {
+    let mut machine = Machine::new(&trial.dialect);
+    machine.step(head, row.start, true);
+    machine.fields(head).map(|f| String::from_utf8_lossy(trim(f).0).into_owned()).collect()
+}
+
+/// The first record that belongs to the table: titles that programs fill up with delimiters (`Port calls,,,`) do not.
+fn first_of_table(head: &[u8], trial: &Trial) -> usize {
+    let rows = &trial.rows;
+    let stated = candidates::stated_by_first_line(head).is_some();
+    let mut first = trial.first.max(usize::from(stated));
+    if trial.width >= 3 {
+        let usual = typical_filled(&rows[first..]);
+        while first + 1 < rows.len()
+            && rows[first].filled <= 1
+            && usual >= 3
+            && rows[first + 1].fields == trial.width
+        {
+            first += 1;
+        }
+    }
+    // Names may be fewer than fields: `Berth,Dues` above records that end with a delimiter.
+    if first == trial.first && first > 0 {
+        let before = &rows[first - 1];
+        let gap = rows[first].gap;
+        let names = values(head, trial, before);
+        let near =
+            before.fields >= 2 && before.fields + 1 >= trial.width.min(4) && before.fields * 5 >= trial.width;
+        let words = names.iter().filter(|n| Class::of(n.as_bytes()) == Class::Word).count();
+        if gap == 0
+            && near
+            && words * 3 >= names.len() * 2
+            && distinct(&names)
+            && rows[first].filled >= before.filled
+        {
+            return first - 1;
+        }
+    }
+    first
+}
+
+fn typical_filled(rows: &[Row]) -> usize {
+    let mut filled: Vec<usize> = rows.iter().take(COMPARED).map(|r| r.filled).collect();
+    filled.sort_unstable();
+    filled.get(filled.len() / 2).copied().unwrap_or(0)
+}
+
+fn distinct(names: &[String]) -> bool {
+    let mut sorted: Vec<String> = names.iter().filter(|n| !n.is_empty()).map(|n| n.to_lowercase()).collect();
+    let count = sorted.len();
+    sorted.sort_unstable();
+    sorted.dedup();
+    sorted.len() == count
+}
+
+/// Whether record `at` holds names, and why: it is unlike the columns below it.
+fn names_row(head: &[u8], trial: &Trial, at: usize) -> (Option<usize>, String) {
+    let Some(row) = trial.rows.get(at) else { return (None, "there is no record".into()) };
+    let names = values(head, trial, row);
+    if names.iter().all(String::is_empty) {
+        return (None, "the first record is blank".into());
+    }
+    let below: Vec<&Row> =
+        trial.rows[at + 1..].iter().filter(|r| r.fields >= 2 || trial.width < 2).take(COMPARED).collect();
+    let has_typed_name = names.iter().any(|n| Class::of(n.as_bytes()).is_typed());
+    if below.is_empty() {
+        let alone =
+            !has_typed_name && distinct(&names) && names.iter().all(|n| !n.is_empty()) && names.len() > 1;
+        let why = if alone { "the only record holds words alone" } else { "there is only one record" };
+        return (alone.then_some(at), why.into());
+    }
+    let columns: Vec<Below> = (0..names.len()).map(|_| Below::default()).collect();
+    let columns = compare(head, trial, &below, columns);
+    let (mut points, mut unlike, mut like) = (0.0, 0, 0);
+    for (name, column) in names.iter().zip(&columns) {
+        let speaks = column.unlike(name);
+        points += speaks;
+        unlike += usize::from(speaks > 0.0);
+        like += usize::from(speaks < 0.0);
+    }
+    let filled = names.iter().filter(|n| !n.is_empty()).count();
+    // Names differ from each other; a record may well repeat a value.
+    if filled > 1 && !distinct(&names) {
+        points -= 0.5;
+    } else if filled > 1 && !has_typed_name {
+        points += 0.3;
+    }
+    if filled * 2 < names.len() {
+        points -= 0.5;
+    }
+    if points > 0.35 {
+        let why =
+            format!("line {}: {unlike} of {} fields are unlike the values below them", row.line, names.len());
+        (Some(at), why)
+    } else {
+        let why =
+            format!("line {} is like the records below it in {like} of {} fields", row.line, names.len());
+        (None, why)
+    }
+}
+
+/// What the values below a field have in common.
+#[derive(Clone, Debug, Default)]
+struct Below {
+    classes: [usize; 6],
+    filled: usize,
+    shortest: usize,
+    longest: usize,
+    capitals: usize,
+}
+
+fn compare(head: &[u8], trial: &Trial, below: &[&Row], mut columns: Vec<Below>) -> Vec<Below> {
+    let mut machine = Machine::new(&trial.dialect);
+    for row in below {
+        machine.step(head, row.start, true);
+        for (i, column) in columns.iter_mut().enumerate() {
+            let (value, _) = trim(machine.field(head, i));
+            let class = Class::of(value);
+            column.classes[class as usize] += 1;
+            if class == Class::Blank {
+                continue;
+            }
+            let length = String::from_utf8_lossy(value).chars().count();
+            column.shortest = if column.filled == 0 { length } else { column.shortest.min(length) };
+            column.longest = column.longest.max(length);
+            column.filled += 1;
+            column.capitals += usize::from(value.iter().all(|b| !b.is_ascii_lowercase()));
+        }
+    }
+    columns
+}
+
+impl Below {
+    /// How far `name` differs from the values below it: above 0 it looks like a name.
+    fn unlike(&self, name: &str) -> f64 {
+        let class = Class::of(name.as_bytes());
+        if self.filled == 0 || class == Class::Blank {
+            return 0.0;
+        }
+        let typed = self.classes[Class::Number as usize]
+            + self.classes[Class::Digits as usize]
+            + self.classes[Class::Moment as usize];
+        let mostly_typed = typed * 10 >= self.filled * 8;
+        let length = name.chars().count();
+        if mostly_typed {
+            return match class {
+                Class::Word => 1.0,
+                Class::Mixed => 0.8,
+                // Years stand above columns of amounts.
+                Class::Number if is_year(name) && self.shortest != 4 => 0.2,
+                _ => -1.0,
+            };
+        }
+        if class.is_typed() {
+            return -0.5;
+        }
+        // Text above text: values of one length, or in capitals throughout, differ from names that are not.
+        let codes = self.filled >= 2 && self.shortest == self.longest;
+        let digits_below = self.classes[Class::Mixed as usize] * 10 >= self.filled * 8;
+        let lower = name.chars().any(char::is_lowercase);
+        if codes {
+            return if length != self.longest {
+                0.6
+            } else if digits_below && class == Class::Word {
+                0.5
+            } else {
+                -0.5
+            };
+        }
+        if digits_below && class == Class::Word {
+            return 0.5;
+        }
+        if self.capitals == self.filled && lower && self.filled >= 3 {
+            return 0.4;
+        }
+        if length * 4 < self.shortest || (self.longest > 40 && length * 3 < self.longest && length < 40) {
+            return 0.2;
+        }
+        if length > 2 * self.longest + 10 { -0.2 } else { 0.05 }
+    }
+}
+
+fn is_year(name: &str) -> bool {
+    name.len() == 4 && name.parse().is_ok_and(|y: u16| (1800..=2200).contains(&y))
+}
+
+/// How many rows below the names hold units or descriptions: no value like those of the columns, at least one word.
+fn units_rows(head: &[u8], trial: &Trial, from: usize) -> usize {
+    let rows = &trial.rows;
+    let sample: Vec<&Row> = rows.iter().skip(from + UNITS_ROWS).take(COMPARED).collect();
+    if sample.len() < 3 && rows.len() < from + 3 {
+        return 0;
+    }
+    let start = from + UNITS_ROWS.min(rows.len().saturating_sub(from + 2));
+    let sample: Vec<&Row> =
+        if sample.len() < 3 { rows.iter().skip(start.max(from + 1)).collect() } else { sample };
+    let columns = compare(head, trial, &sample, vec![Below::default(); trial.width]);
+    let typed: Vec<usize> = (0..trial.width)
+        .filter(|i| {
+            let c = &columns[*i];
+            c.filled > 0
+                && (c.classes[Class::Number as usize] + c.classes[Class::Moment as usize]) * 10
+                    >= c.filled * 9
+        })
+        .collect();
+    if typed.is_empty() {
+        return 0;
+    }
+    let mut machine = Machine::new(&trial.dialect);
+    rows[from..]
+        .iter()
+        .take(UNITS_ROWS)
+        .take_while(|row| {
+            machine.step(head, row.start, true);
+            let classes: Vec<Class> = typed.iter().map(|i| Class::of(machine.field(head, *i))).collect();
+            let words = classes.iter().filter(|c| matches!(c, Class::Word | Class::Mixed)).count();
+            // Words for missing values are no units.
+            let missing = typed.iter().filter(|i| is_missing(machine.field(head, **i))).count();
+            words > missing && !classes.iter().any(|c| c.is_typed())
+        })
+        .count()
+}
+
+fn is_missing(field: &[u8]) -> bool {
+    let value = trim(field).0.to_ascii_lowercase();
+    matches!(
+        value.as_slice(),
+        b"na" | b"n/a" | b"nan" | b"null" | b"none" | b"-" | b"--" | b"." | b"?" | b"nil" | b"*"
+    )
+}

@@ -1,0 +1,199 @@
+//! Layout: how lines become records, where the records begin and end, and what stands around them.
+//!
+//! Candidates are tried with the real record machine on samples of the source and judged on what they explain.
+
+mod candidates;
+mod footer;
+mod header;
+mod trial;
+
+pub use header::HeaderChoice;
+
+use crate::evidence::{DecidedBy, Decision};
+use crate::record::Dialect;
+use trial::Trial;
+
+/// Decoded samples of a source. Each consists of whole lines.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Samples<'t> {
+    /// The beginning.
+    pub head: &'t [u8],
+    /// Something from the middle; empty if the head is everything.
+    pub middle: &'t [u8],
+    /// The end; empty if the head is everything.
+    pub tail: &'t [u8],
+}
+
+/// What the clerk or a docket says about the layout; everything left open is detected.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct LayoutChoices {
+    /// What stands between fields; empty: each line is one field.
+    pub delimiter: Option<String>,
+    /// Whether runs of delimiters count as one.
+    pub runs_as_one: Option<bool>,
+    /// The quote; `Some(None)`: quotes are characters.
+    pub quote: Option<Option<u8>>,
+    /// What comment lines begin with; `Some(None)`: there are none.
+    pub comment: Option<Option<String>>,
+    /// Where the names are.
+    pub header: HeaderChoice,
+    /// Who says so.
+    pub decided_by: Option<DecidedBy>,
+}
+
+/// Lines that are no records.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SetAside {
+    /// The first line, from 1.
+    pub line: u64,
+    /// How many lines.
+    pub lines: u64,
+    /// What they are.
+    pub why: &'static str,
+}
+
+/// What is known of the lines at the end that are no records.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Footer {
+    /// Lines of the last sample (the tail, or the head if it is everything) before the footer.
+    pub lines_before: u64,
+    /// What they are, with lines counted from the start of that sample.
+    pub set_aside: Vec<SetAside>,
+    /// Lines with text.
+    pub filled_lines: u64,
+    /// Fields of the line that looks like a total.
+    pub total: Option<Total>,
+}
+
+/// A line that says it holds totals.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Total {
+    /// The line, counted from the start of the sample.
+    pub line: u64,
+    /// Its fields.
+    pub fields: Vec<Vec<u8>>,
+}
+
+/// How a delimited source is laid out.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Layout {
+    /// How records are cut; with the evidence for the delimiter.
+    pub dialect: Decision<Dialect>,
+    /// Fields of most records.
+    pub width: usize,
+    /// Lines before the header, or before the first record if there is none.
+    pub preamble_lines: u64,
+    /// The line of the names, from 1.
+    pub header_line: Option<u64>,
+    /// Why the names are thought to be there, or not.
+    pub header_why: String,
+    /// Lines of the header: names and units.
+    pub header_lines: u64,
+    /// The line of the units, from 1.
+    pub units_line: Option<u64>,
+    /// The names, as they stand.
+    pub names: Vec<String>,
+    /// The units, as they stand.
+    pub units: Vec<String>,
+    /// Lines before the first record.
+    pub lines_before_data: u64,
+    /// Lines before the first record that belong to no header.
+    pub set_aside: Vec<SetAside>,
+    /// What stands at the end.
+    pub footer: Footer,
+}
+
+/// The words for a delimiter that a person reads.
+///
+/// ```
+/// assert_eq!(incola_core::layout::delimiter_word(b"\t"), "tab");
+/// ```
+pub fn delimiter_word(delimiter: &[u8]) -> String {
+    match candidates::WORDS.iter().find(|(_, text)| text.as_bytes() == delimiter) {
+        Some((word, _)) => (*word).to_owned(),
+        None => format!("\u{201c}{}\u{201d}", String::from_utf8_lossy(delimiter)),
+    }
+}
+
+/// The delimiter that a word or its characters stand for: `tab`, `comma`, `|`, `||`.
+pub fn delimiter_from_word(word: &str) -> String {
+    candidates::WORDS
+        .iter()
+        .find(|(w, _)| *w == word)
+        .map_or_else(|| word.to_owned(), |(_, text)| (*text).to_owned())
+}
+
+/// Finds the layout of a delimited source.
+///
+/// ```
+/// use incola_core::layout::{LayoutChoices, Samples, detect};
+/// let head = b"Call;Berth;Dues\n1;007;12,50\n2;012;3,00\n";
+/// let layout = detect(Samples { head, ..Samples::default() }, &LayoutChoices::default());
+/// assert_eq!(layout.dialect.value.delimiter, b";");
+/// assert_eq!((layout.header_line, layout.width), (Some(1), 3));
+/// ```
+pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
+    let hint = candidates::stated_by_first_line(samples.head);
+    let (best, rival) = best_trials(samples, choices, hint.as_deref());
+    let dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
+    let header = header::find(samples.head, &best, &choices.header);
+    let last = if samples.tail.is_empty() { samples.head } else { samples.tail };
+    let first_line = if samples.tail.is_empty() { header.lines_before_data } else { 0 };
+    let footer = footer::find(last, &best, first_line);
+    Layout {
+        width: best.width.max(header.names.len()).max(1),
+        dialect,
+        preamble_lines: header.preamble_lines,
+        header_line: header.line,
+        header_why: header.why,
+        header_lines: header.lines,
+        units_line: header.units_line,
+        names: header.names,
+        units: header.units,
+        lines_before_data: header.lines_before_data,
+        set_aside: header.set_aside,
+        footer,
+    }
+}
+
+/// The best trial and the one that came next.
+fn best_trials(samples: Samples<'_>, choices: &LayoutChoices, hint: Option<&str>) -> (Trial, Option<Trial>) {
+    let mut trials: Vec<Trial> = candidates::dialects(samples, choices, hint)
+        .into_iter()
+        .map(|dialect| Trial::new(samples, dialect))
+        .collect();
+    trials.sort_by(|a, b| b.score.total_cmp(&a.score));
+    let stated = choices.delimiter.is_some() || hint.is_some();
+    let whole_lines = Dialect {
+        delimiter: Vec::new(),
+        quote: choices.quote.flatten(),
+        ..trials.first().map_or_else(|| Dialect::new(""), |t| t.dialect.clone())
+    };
+    let found = trials.first().is_some_and(|t| stated || t.is_convincing());
+    if found {
+        let best = trials.remove(0);
+        let other = |t: &Trial| t.dialect.delimiter != best.dialect.delimiter && t.score > 0.0;
+        let rival = trials.into_iter().find(other);
+        return (best, rival);
+    }
+    let rival = (!trials.is_empty()).then(|| trials.remove(0));
+    (Trial::new(samples, whole_lines), rival.filter(|t| t.score > 0.0))
+}
+
+fn explain(best: &Trial, rival: Option<&Trial>, choices: &LayoutChoices, hinted: bool) -> Decision<Dialect> {
+    let mut decision = if choices.delimiter.is_some() {
+        let by = choices.decided_by.unwrap_or(DecidedBy::Given);
+        Decision { decided_by: by, ..Decision::given(best.dialect.clone(), best.evidence()) }
+    } else if hinted {
+        Decision::detected(best.dialect.clone(), format!("the first line says so; {}", best.evidence()))
+    } else {
+        Decision::detected(best.dialect.clone(), best.evidence())
+    };
+    if let Some(rival) = rival {
+        decision = decision.over(rival.dialect.clone(), rival.weakness(best));
+    }
+    decision
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,97 @@
+use super::*;
+
+fn detected(head: &str) -> Layout {
+    detect(Samples { head: head.as_bytes(), ..Samples::default() }, &LayoutChoices::default())
+}
+
+fn delimiter(layout: &Layout) -> String {
+    delimiter_word(&layout.dialect.value.delimiter)
+}
+
+#[test]
+fn delimiters_are_found_where_tempting_rivals_are_wrong() {
+    for (head, expected, width) in [
+        // Decimal commas, one in each line, divide as evenly as the semicolons.
+        ("Berth;Dues\n007;1,5\n012;2,5\n031;3,5\n", "semicolon", 2),
+        ("call,arrived\n1,2031-08-17 09:30:00\n2,2031-08-17 10:30:00\n", "comma", 2),
+        ("a|b, c|d\ne|f, g|h\ni|j, k|l\n", "pipe", 3),
+        ("007^Saltwind^12\n008^Grey Heron^13\n", "caret", 3),
+        ("7~~Saltwind~~x\n8~~Grey Heron~~y\n9~~Marsh Lantern~~z\n", "“~~”", 3),
+        ("a\tb c\td\ne\tf g\th\n", "tab", 3),
+        (
+            "Saltwind lies at berth 7, and waits.\nGrey Heron left.\nNobody, it is said, saw her, or him.\n",
+            "“”",
+            1,
+        ),
+        ("Vessel: Saltwind\nBerth: 007\nMaster: A. Quill\n", "“”", 1),
+        ("12.5\n13.25\n14\n", "“”", 1),
+        ("2 6 1\n2 6 0\n3 7 1\n9 9 9\n", "space", 3),
+    ] {
+        let layout = detected(head);
+        assert_eq!((delimiter(&layout).as_str(), layout.width), (expected, width), "{head}");
+    }
+}
+
+#[test]
+fn headers_are_told_from_records() {
+    for (head, line) in [
+        ("Berth,Dues\n007,12.5\n012,3\n", Some(1)),
+        ("007,12.5\n012,3\n", None),
+        ("Vessel,Flag\nSaltwind,NL\nGrey Heron,DK\n", Some(1)),
+        ("Saltwind,NL\nGrey Heron,DK\nAda Quill,NO\n", None),
+        (
+            "Port of Tolgarth Quay\nPrinted 17.08.2031\n\nBerth;Vessel;Dues\n007;Saltwind;12,5\n012;Heron;3,0\n",
+            Some(4),
+        ),
+        ("Port calls,,,\nCall,Berth,Vessel,Dues\n1,007,Saltwind,12.5\n2,012,Heron,3\n", Some(2)),
+        ("call,berth,vessel\n", Some(1)),
+        ("sep=;\nBerth;Dues\n007;12\n", Some(2)),
+    ] {
+        assert_eq!(detected(head).header_line, line, "{head}");
+    }
+}
+
+#[test]
+fn units_below_the_names_are_no_record() {
+    let layout =
+        detected("Time,Level,Wind\nhh:mm,m,kn\n09:30,1.2,5\n09:40,1.3,6\n09:50,1.4,7\n10:00,1.4,8\n");
+    assert_eq!((layout.header_line, layout.units_line, layout.lines_before_data), (Some(1), Some(2), 2));
+    assert_eq!(layout.units, ["hh:mm", "m", "kn"]);
+}
+
+#[test]
+fn totals_and_remarks_at_the_end_are_set_aside() {
+    let layout = detected("Berth;Vessel;Dues\n007;Saltwind;12,5\n012;Heron;3,0\nTotal;;15,5\n\n2 records\n");
+    assert_eq!(layout.footer.lines_before, 3);
+    assert_eq!(layout.footer.total.as_ref().map(|t| t.line), Some(4));
+    assert_eq!(layout.footer.filled_lines, 2);
+    let why: Vec<_> = layout.footer.set_aside.iter().map(|s| (s.line, s.why)).collect();
+    assert_eq!(why, [(4, "total line"), (6, "after the last record")]);
+}
+
+#[test]
+fn comment_lines_are_found_and_headers_behind_a_mark_are_not_lost() {
+    let layout = detected("# tide gauge 4\n# metres\n2031-08-17\t1.2\n2031-08-18\t1.3\n");
+    assert_eq!(layout.dialect.value.comment_prefix.as_deref(), Some(&b"#"[..]));
+    assert_eq!((layout.preamble_lines, layout.header_line), (2, None));
+    let layout = detected("#Berth\tDues\tKind\n007\t1.2\ta\n008\t1.3\tb\n009\t1.4\tc\n");
+    assert_eq!((layout.header_line, layout.names[0].as_str()), (Some(1), "#Berth"));
+}
+
+#[test]
+fn choices_are_obeyed_and_said_to_be_given() {
+    let choices =
+        LayoutChoices { delimiter: Some(",".into()), header: HeaderChoice::None, ..LayoutChoices::default() };
+    let head = b"Berth;Dues\n007;1,5\n";
+    let layout = detect(Samples { head, ..Samples::default() }, &choices);
+    assert_eq!(layout.dialect.decided_by, DecidedBy::Given);
+    assert_eq!((layout.dialect.value.delimiter.as_slice(), layout.header_line), (&b","[..], None));
+}
+
+#[test]
+fn the_runner_up_is_told_with_its_weakness() {
+    let layout = detected("Berth;Dues;Kind\n007;1,5;a\n012;2,5;b\n031;3,5;c\n");
+    let rival = layout.dialect.runner_up.unwrap();
+    assert_eq!(rival.value.delimiter, b",");
+    assert_eq!(rival.why, "comma leaves marks of the other kind inside its 2 fields");
+}

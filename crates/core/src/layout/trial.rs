@@ -1,0 +1,341 @@
+//! A trial: samples read with one dialect, and what it explains.
+
+use super::{Samples, delimiter_word};
+use crate::kind::statistics::trim;
+use crate::kind::{Decimal, date, number};
+use crate::record::{Dialect, Machine, Step};
+
+/// Records of a sample that are read in a trial.
+const RECORDS: usize = 1000;
+
+/// Columns whose values are looked at.
+const COLUMNS: usize = 64;
+
+/// What a value looks like.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Class {
+    Blank,
+    Number,
+    /// Digits that are better kept as text: zeros in front, too long.
+    Digits,
+    Moment,
+    /// No digit.
+    Word,
+    /// Letters and digits.
+    Mixed,
+}
+
+impl Class {
+    pub(super) fn of(field: &[u8]) -> Self {
+        let (value, _) = trim(field);
+        if value.is_empty() {
+            return Self::Blank;
+        }
+        if !value.iter().any(u8::is_ascii_digit) {
+            return Self::Word;
+        }
+        if date::scan(value).is_some_and(|s| !matches!(s.shape.date, Some(date::DatePart::Compact))) {
+            return Self::Moment;
+        }
+        match (number::parse(value, Decimal::Point), number::parse(value, Decimal::Comma)) {
+            (Ok(_), _) | (_, Ok(_)) => Self::Number,
+            (Err(number::NoNumber::Other), Err(number::NoNumber::Other)) => Self::Mixed,
+            _ => Self::Digits,
+        }
+    }
+
+    /// Whether values of this class are more than characters.
+    pub(super) fn is_typed(self) -> bool {
+        matches!(self, Self::Number | Self::Moment | Self::Digits)
+    }
+}
+
+/// One record of a sample.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Row {
+    /// Line of the sample, from 1.
+    pub(super) line: u64,
+    /// Lines it spans.
+    pub(super) lines: u64,
+    /// Where it starts in the sample.
+    pub(super) start: usize,
+    /// Where the next one starts.
+    pub(super) next: usize,
+    /// Fields.
+    pub(super) fields: usize,
+    /// Fields that are not blank.
+    pub(super) filled: usize,
+    /// Blank lines right before it.
+    pub(super) gap: u64,
+}
+
+/// Reads up to `most` records of `text`, which starts at a record.
+pub(super) fn rows(text: &[u8], dialect: &Dialect, most: usize) -> (Vec<Row>, Quoting) {
+    let mut machine = Machine::new(dialect);
+    let mut rows = Vec::new();
+    let mut quoting = Quoting::default();
+    let (mut at, mut line, mut gap) = (0, 1, 0);
+    while rows.len() < most {
+        let step = machine.step(text, at, true);
+        match step {
+            Step::End | Step::NeedMore => break,
+            Step::Blank => gap += 1,
+            Step::Comment => gap = 0,
+            Step::Record => {
+                let fields = machine.field_count();
+                let filled = machine.fields(text).filter(|f| !trim(f).0.is_empty()).count();
+                quoting.quoted += (0..fields).filter(|i| machine.is_quoted(*i)).count();
+                let oddities = machine.oddities();
+                quoting.stray += oddities.stray_quotes as usize;
+                quoting.unclosed += oddities.unclosed_quotes as usize;
+                rows.push(Row {
+                    line,
+                    lines: u64::from(machine.lines()),
+                    start: machine.start(),
+                    next: machine.next_start(),
+                    fields,
+                    filled,
+                    gap,
+                });
+                gap = 0;
+            }
+        }
+        line += u64::from(machine.lines());
+        at = machine.next_start();
+    }
+    (rows, quoting)
+}
+
+/// How quotes worked.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Quoting {
+    quoted: usize,
+    stray: usize,
+    unclosed: usize,
+}
+
+/// Samples read with one dialect.
+#[derive(Clone, Debug)]
+pub(super) struct Trial {
+    pub(super) dialect: Dialect,
+    /// The records of the head.
+    pub(super) rows: Vec<Row>,
+    /// Fields of most records.
+    pub(super) width: usize,
+    /// The first record (its place in `rows`) from which on most records have that width.
+    pub(super) first: usize,
+    /// Share of records of that width, from the first on, in all samples.
+    pub(super) evenness: f64,
+    even_records: usize,
+    all_records: usize,
+    /// Share of the filled fields whose column is mostly of the same class.
+    coherence: f64,
+    /// Share of fields that hold marks which other candidates would divide at.
+    undivided: f64,
+    /// How much is explained; only to rank trials of one source.
+    pub(super) score: f64,
+    quoting: Quoting,
+}
+
+impl Trial {
+    pub(super) fn new(samples: Samples<'_>, dialect: Dialect) -> Self {
+        let (rows, mut quoting) = rows(samples.head, &dialect, RECORDS);
+        let mut trial = Self {
+            width: 1,
+            first: 0,
+            evenness: 0.0,
+            even_records: 0,
+            all_records: rows.len(),
+            coherence: 0.0,
+            undivided: 0.0,
+            score: 0.0,
+            quoting,
+            rows,
+            dialect,
+        };
+        if trial.dialect.delimiter.is_empty() {
+            return trial;
+        }
+        // Samples from further on begin inside the file: their first record is no evidence.
+        let more: Vec<(Vec<Row>, &[u8])> = [samples.middle, samples.tail]
+            .into_iter()
+            .filter(|s| !s.is_empty())
+            .map(|sample| {
+                let (mut rows, more) = self::rows(sample, &trial.dialect, RECORDS / 4);
+                quoting.quoted += more.quoted;
+                quoting.stray += more.stray;
+                quoting.unclosed += more.unclosed;
+                rows.truncate(rows.len().saturating_sub(1));
+                (rows.split_off(rows.len().min(1)), sample)
+            })
+            .collect();
+        trial.quoting = quoting;
+        trial.find_width(&more);
+        trial.judge(samples.head, &more);
+        trial
+    }
+
+    /// The width that most records have, and from where on.
+    fn find_width(&mut self, more: &[(Vec<Row>, &[u8])]) {
+        let mut counts: Vec<(usize, usize)> = Vec::new();
+        for row in self.rows.iter().chain(more.iter().flat_map(|(r, _)| r)) {
+            match counts.iter_mut().find(|(w, _)| *w == row.fields) {
+                Some((_, n)) => *n += 1,
+                None => counts.push((row.fields, 1)),
+            }
+        }
+        // One field is no division; of two widths equally common, the wider one says more.
+        counts.sort_by_key(|(w, n)| (*w < 2, std::cmp::Reverse(*n), std::cmp::Reverse(*w)));
+        let Some(&(width, _)) = counts.first() else { return };
+        self.width = width;
+        let agrees = |row: &&Row| row.fields == width;
+        self.first = (0..self.rows.len())
+            .find(|&i| {
+                let ahead = &self.rows[i..self.rows.len().min(i + 10)];
+                self.rows[i].fields == width && ahead.iter().filter(agrees).count() * 10 >= ahead.len() * 7
+            })
+            .or_else(|| self.rows.iter().position(|r| r.fields == width))
+            .unwrap_or(0);
+        let inside = self.rows[self.first..].iter().chain(more.iter().flat_map(|(r, _)| r));
+        self.all_records = inside.clone().count();
+        self.even_records = inside.filter(agrees).count();
+        self.evenness = self.even_records as f64 / self.all_records.max(1) as f64;
+    }
+
+    fn judge(&mut self, head: &[u8], more: &[(Vec<Row>, &[u8])]) {
+        if self.width < 2 {
+            return;
+        }
+        let mut classes: Vec<[usize; 6]> = vec![[0; 6]; self.width.min(COLUMNS)];
+        let (mut seen, mut undivided) = (0, 0);
+        let mut machine = Machine::new(&self.dialect);
+        let samples =
+            [(&self.rows[self.first..], head)].into_iter().chain(more.iter().map(|(r, s)| (&r[..], *s)));
+        for (rows, text) in samples {
+            // The first record may be the header.
+            for row in
+                rows.iter().filter(|r| r.fields == self.width).skip(usize::from(rows.len() > 2)).take(300)
+            {
+                machine.step(text, row.start, true);
+                for (column, counts) in classes.iter_mut().enumerate() {
+                    let field = machine.field(text, column);
+                    let class = Class::of(field);
+                    counts[class as usize] += 1;
+                    if class != Class::Blank {
+                        seen += 1;
+                        let plain = !machine.is_quoted(column) && matches!(class, Class::Word | Class::Mixed);
+                        undivided += usize::from(plain && self.could_divide(field));
+                    }
+                }
+            }
+        }
+        let coherent: usize = classes.iter().map(|c| c.iter().skip(1).max().copied().unwrap_or(0)).sum();
+        self.coherence = coherent as f64 / seen.max(1) as f64;
+        self.undivided = undivided as f64 / seen.max(1) as f64;
+        let columns = 1.0 - 1.0 / (self.width as f64 + 0.5);
+        // Lines before the table are common, but a table is more than its preamble.
+        let inside = (self.rows.len() - self.first) as f64 / self.rows.len().max(1) as f64;
+        let broken = (self.quoting.stray + 3 * self.quoting.unclosed) as f64;
+        let quotes = if self.quoting.quoted + self.quoting.stray + self.quoting.unclosed == 0 {
+            1.0
+        } else {
+            let quoted = self.quoting.quoted as f64;
+            (quoted + 1.0) / (quoted + broken + 1.0)
+        };
+        let quoted_fields = 1.0 + 0.2 * (self.quoting.quoted as f64 / seen.max(1) as f64).min(1.0);
+        self.score = self.evenness.powi(2)
+            * columns
+            * (0.5 + 0.5 * self.coherence)
+            * (1.0 - 0.8 * self.undivided)
+            * (0.7 + 0.3 * inside)
+            * (0.4 + 0.6 * quotes)
+            * quoted_fields
+            * self.habit();
+    }
+
+    /// Whether `field`, which is neither number nor date, holds a mark that divides fields in other files.
+    fn could_divide(&self, field: &[u8]) -> bool {
+        let own = self.dialect.delimiter.as_slice();
+        field.iter().any(|b| matches!(b, b'\t' | b';' | b'|' | b',' | b'^') && *b != own[0])
+            || (self.dialect.quote.is_none() && field.len() > 1 && field[0] == b'"' && field.ends_with(b"\""))
+    }
+
+    /// How often the delimiter is one in files at large: marks of language and time have to show more.
+    fn habit(&self) -> f64 {
+        match self.dialect.delimiter.as_slice() {
+            b"\t" | b";" | b"|" | b"^" | b"\x1f" | b"\x01" => 1.0,
+            b"," => 0.98,
+            b" " | b":" => 0.75,
+            d if d.len() > 1 => 1.02,
+            _ => 0.85,
+        }
+    }
+
+    /// Whether a table is there at all. Marks that prose, code and lists of names hold as well must divide more evenly,
+    /// and into more than two.
+    pub(super) fn is_convincing(&self) -> bool {
+        let records = self.all_records;
+        let rare =
+            matches!(self.dialect.delimiter.as_slice(), b"\t" | b";" | b"|" | b"^" | b"\x1f" | b"\x01")
+                || self.dialect.delimiter.len() > 1;
+        let weak = matches!(self.dialect.delimiter.as_slice(), b":" | b" ");
+        let needed = match (self.width, rare, weak) {
+            (..2, ..) => return false,
+            (2, _, true) => {
+                return self.dialect.delimiter == b" "
+                    && self.evenness >= 0.98
+                    && self.coherence >= 0.98
+                    && records >= 4;
+            }
+            (_, _, true) => 0.95,
+            (2, true, _) => 0.7,
+            (2, false, _) => 0.9,
+            (_, true, _) => 0.5,
+            (_, false, _) => 0.6,
+        };
+        if weak && self.coherence < 0.9 {
+            return false;
+        }
+        // One line alone may be a sentence; one even record below others is chance.
+        if self.even_records < 2 && (self.rows.len() > 1 || (self.width < 3 && !rare)) {
+            return false;
+        }
+        self.evenness >= needed
+    }
+
+    /// What speaks for it.
+    pub(super) fn evidence(&self) -> String {
+        if self.dialect.delimiter.is_empty() {
+            return "no mark divides the lines evenly: each line is one value".into();
+        }
+        let looked = if self.all_records == 1 {
+            "the record has".to_owned()
+        } else if self.even_records == self.all_records {
+            format!("all {} records looked at have", self.all_records)
+        } else {
+            format!("{} of {} records looked at have", self.even_records, self.all_records)
+        };
+        let mut why = format!("{looked} {} fields", self.width);
+        if self.quoting.quoted > 0 {
+            why.push_str(&format!(", {} of them in quotes", self.quoting.quoted));
+        }
+        why
+    }
+
+    /// Why it lost against `best`.
+    pub(super) fn weakness(&self, best: &Self) -> String {
+        let name = delimiter_word(&self.dialect.delimiter);
+        if self.evenness + 0.05 < best.evenness || best.dialect.delimiter.is_empty() {
+            format!(
+                "{name} divides {} of {} records into {} fields, the others differently",
+                self.even_records, self.all_records, self.width
+            )
+        } else if self.undivided > best.undivided + 0.05 {
+            format!("{name} leaves marks of the other kind inside its {} fields", self.width)
+        } else if self.width < best.width {
+            format!("{name} makes only {} fields", self.width)
+        } else {
+            format!("{name} makes {} fields, whose values are less alike in their columns", self.width)
+        }
+    }
+}
