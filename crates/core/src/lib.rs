@@ -7,5 +7,8 @@ pub mod encoding;
 pub mod evidence;
 pub mod kind;
 pub mod layout;
+pub mod notice;
+pub mod reading;
 pub mod record;
 pub mod selector;
+pub mod survey;

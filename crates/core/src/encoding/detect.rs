@@ -8,7 +8,6 @@
 
 use super::{Encoding, Undecodable};
 use crate::evidence::Decision;
-use encoding_rs as rs;
 
 /// What was found.
 #[derive(Clone, Debug)]
@@ -369,6 +368,7 @@ fn word_around(chars: &[char], i: usize) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use encoding_rs as rs;
 
     fn name(raw: &[u8]) -> String {
         detect(&[raw]).unwrap().encoding.value.name()

@@ -2,6 +2,7 @@
 
 pub mod date;
 pub mod decide;
+pub mod force;
 mod month;
 pub mod name;
 pub mod number;

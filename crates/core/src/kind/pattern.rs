@@ -152,7 +152,7 @@ enum Token {
 fn tokens(pattern: &str) -> Result<Vec<Token>, String> {
     let mut tokens: Vec<Token> = Vec::new();
     let mut chars = pattern.chars();
-    let mut text = |tokens: &mut Vec<Token>, c: char| match tokens.last_mut() {
+    let text = |tokens: &mut Vec<Token>, c: char| match tokens.last_mut() {
         Some(Token::Text(text)) => text.push(c),
         _ => tokens.push(Token::Text(c.into())),
     };
@@ -209,7 +209,10 @@ fn date_part(tokens: &[Token], spelling: &mut DateSpelling) -> Result<(DateOrder
         *width = match (c, n) {
             ('y', 2 | 4) | ('d', 1 | 2) | ('M', 1..=4) => *n,
             _ => {
-                return Err(format!("\u{201c}{}\u{201d} is not known", c.to_string().repeat(usize::from(*n))));
+                return Err(format!(
+                    "\u{201c}{}\u{201d} is not known",
+                    c.to_string().repeat(usize::from(*n))
+                ));
             }
         };
     }

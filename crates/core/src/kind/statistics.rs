@@ -486,6 +486,18 @@ impl ColumnStats {
         self.blank += count;
     }
 
+    /// Looks at a field's length alone: for records past a limited survey.
+    pub fn observe_length(&mut self, field: &[u8], line: u64) {
+        if trim(field).0.is_empty() {
+            self.blank += 1;
+            return;
+        }
+        self.filled += 1;
+        if field.len() > self.longest_bytes {
+            self.measure(field, line);
+        }
+    }
+
     #[cold]
     fn measure(&mut self, field: &[u8], line: u64) {
         let longest = if field.is_ascii() {

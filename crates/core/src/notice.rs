@@ -1,0 +1,117 @@
+//! Notices: what the clerk should know, with a stable code and a place.
+
+/// What a notice is about. The words are stable: programs may rely on them.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum NoticeCode {
+    /// Bytes stand for no character in the encoding.
+    UndecodableBytes,
+    /// A quote was opened and never closed.
+    UnclosedQuote,
+    /// A quote stands inside a quoted field.
+    StrayQuote,
+    /// Records have fewer fields than the others.
+    ShortRecords,
+    /// Records have more fields than the others.
+    LongRecords,
+    /// Names of columns repeat or are missing.
+    NamesMended,
+    /// The order of day and month cannot be told.
+    DateOrderUnknown,
+    /// The decimal character cannot be told from the group character.
+    DecimalCharUnknown,
+    /// Values do not fit the kind of their column.
+    Misfits,
+    /// A total line disagrees with the sum of its column.
+    TotalDiffers,
+    /// There are no records.
+    NoRecords,
+    /// NUL or other control characters stand in values.
+    ControlCharacters,
+    /// More lines were set aside than are listed.
+    MoreSetAside,
+    /// Text begins with a character that begins formulas.
+    FormulaLike,
+    /// The marks shown in numbers are the viewer's, not the file's.
+    MarksByLocale,
+    /// Blanks around values are not kept.
+    BlanksDropped,
+    /// The survey was limited.
+    SurveyLimited,
+    /// Numbers of different currencies stand in one column.
+    MixedSymbols,
+}
+
+impl NoticeCode {
+    /// The stable word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::UndecodableBytes => "undecodable-bytes",
+            Self::UnclosedQuote => "unclosed-quote",
+            Self::StrayQuote => "stray-quote",
+            Self::ShortRecords => "short-records",
+            Self::LongRecords => "long-records",
+            Self::NamesMended => "names-mended",
+            Self::DateOrderUnknown => "date-order-unknown",
+            Self::DecimalCharUnknown => "decimal-char-unknown",
+            Self::Misfits => "misfits",
+            Self::TotalDiffers => "total-differs",
+            Self::NoRecords => "no-records",
+            Self::ControlCharacters => "control-characters",
+            Self::MoreSetAside => "more-set-aside",
+            Self::FormulaLike => "formula-like",
+            Self::MarksByLocale => "marks-by-locale",
+            Self::BlanksDropped => "blanks-dropped",
+            Self::SurveyLimited => "survey-limited",
+            Self::MixedSymbols => "mixed-symbols",
+        }
+    }
+
+    /// Whether someone should look before the result is used (exit status 1).
+    pub fn needs_a_look(self) -> bool {
+        matches!(
+            self,
+            Self::UndecodableBytes
+                | Self::UnclosedQuote
+                | Self::DateOrderUnknown
+                | Self::DecimalCharUnknown
+                | Self::Misfits
+                | Self::TotalDiffers
+        )
+    }
+}
+
+/// Something the clerk should know.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Notice {
+    /// What it is about.
+    pub code: NoticeCode,
+    /// In words: what, and what to do about it.
+    pub message: String,
+    /// Line of the source, from 1.
+    pub line: Option<u64>,
+    /// Column of the table, from 1.
+    pub column: Option<usize>,
+    /// Character in the line, from 1.
+    pub position: Option<usize>,
+}
+
+impl Notice {
+    /// A notice about the source as a whole.
+    pub fn new(code: NoticeCode, message: impl Into<String>) -> Self {
+        Self { code, message: message.into(), line: None, column: None, position: None }
+    }
+
+    /// The same with its line.
+    #[must_use]
+    pub fn at_line(mut self, line: u64) -> Self {
+        self.line = Some(line);
+        self
+    }
+
+    /// The same with its column.
+    #[must_use]
+    pub fn in_column(mut self, column: usize) -> Self {
+        self.column = Some(column);
+        self
+    }
+}

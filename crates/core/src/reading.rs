@@ -1,0 +1,718 @@
+//! The reading: everything that was decided about a source, each part with its reason.
+
+use crate::encoding::Encoding;
+use crate::evidence::{DecidedBy, Decision};
+use crate::kind::decide::{Doubt, Surroundings, Verdict, decide, named};
+use crate::kind::force::force;
+use crate::kind::statistics::Padding;
+use crate::kind::{ColumnStats, Count, Decimal, Kind, Rule, Value, number, pattern, statistics};
+use crate::layout::{Layout, LayoutChoices, SetAside, Total};
+use crate::notice::{Notice, NoticeCode};
+use crate::selector::{AsChoice, Selector};
+use crate::survey::Survey;
+
+/// How many records are surveyed.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Scan {
+    /// All of them.
+    #[default]
+    All,
+    /// None: every column is text.
+    None,
+    /// The first so many.
+    First(u64),
+}
+
+/// What the clerk or a docket says about reading a source; everything left open is detected.
+#[derive(Clone, Debug, Default)]
+pub struct Choices {
+    /// The encoding.
+    pub encoding: Option<Encoding>,
+    /// How records are cut and where they stand.
+    pub layout: LayoutChoices,
+    /// The decimal character of all columns.
+    pub decimal: Option<Decimal>,
+    /// Spellings that mean empty.
+    pub blank: Vec<String>,
+    /// Kinds that columns must have; later ones win.
+    pub kinds: Vec<AsChoice>,
+    /// The columns that are wanted; empty: all.
+    pub only: Vec<Selector>,
+    /// Names for all columns, instead of those in the source.
+    pub names: Option<Vec<String>>,
+    /// How many records are surveyed.
+    pub scan: Scan,
+}
+
+/// How lines end.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum LineEnd {
+    /// Line feed.
+    Lf,
+    /// Carriage return and line feed.
+    Crlf,
+    /// Carriage return.
+    Cr,
+    /// Several of them.
+    Mixed,
+    /// There is no line end.
+    None,
+}
+
+impl LineEnd {
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Lf => "lf",
+            Self::Crlf => "crlf",
+            Self::Cr => "cr",
+            Self::Mixed => "mixed",
+            Self::None => "none",
+        }
+    }
+
+    /// How the lines of decoded samples end. `lone_cr`: a carriage return alone ends a line.
+    pub fn of(samples: &[&[u8]], lone_cr: bool) -> Self {
+        let (mut lf, mut crlf, mut cr) = (0, 0, 0);
+        for sample in samples {
+            for at in memchr::memchr2_iter(b'\n', b'\r', sample) {
+                match (sample[at], at.checked_sub(1).map(|b| sample[b]), sample.get(at + 1)) {
+                    (b'\n', Some(b'\r'), _) => crlf += 1,
+                    (b'\n', ..) => lf += 1,
+                    (_, _, Some(b'\n')) => {}
+                    _ => cr += usize::from(lone_cr),
+                }
+            }
+        }
+        match (lf > 0, crlf > 0, cr > 0) {
+            (false, false, false) => Self::None,
+            (true, false, false) => Self::Lf,
+            (false, true, false) => Self::Crlf,
+            (false, false, true) => Self::Cr,
+            _ => Self::Mixed,
+        }
+    }
+}
+
+/// Blanks around the values of a column that are the same everywhere, so that they can be written back.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Pad {
+    /// So many blanks in front and behind.
+    Fixed(u32, u32),
+    /// Filled with blanks in front up to so many characters.
+    Right(u32),
+    /// Filled with blanks behind up to so many characters.
+    Left(u32),
+}
+
+impl Pad {
+    fn of(padding: Padding) -> Option<Self> {
+        let Padding { front, behind, width } = padding;
+        if front.1 == 0 && behind.1 == 0 {
+            None
+        } else if front.0 == front.1 && behind.0 == behind.1 {
+            Some(Self::Fixed(front.0, behind.0))
+        } else if width.0 == width.1 && behind.1 == 0 {
+            Some(Self::Right(width.0))
+        } else if width.0 == width.1 && front.1 == 0 {
+            Some(Self::Left(width.0))
+        } else {
+            None
+        }
+    }
+
+    /// The field that `value` had, appended to `out`.
+    pub fn restore(self, value: &[u8], out: &mut Vec<u8>) {
+        let blanks = |out: &mut Vec<u8>, n: usize| out.resize(out.len() + n, b' ');
+        let missing = |width: u32| (width as usize).saturating_sub(value.len());
+        match self {
+            Self::Fixed(front, behind) => {
+                blanks(out, front as usize);
+                out.extend_from_slice(value);
+                blanks(out, behind as usize);
+            }
+            Self::Right(width) => {
+                blanks(out, missing(width));
+                out.extend_from_slice(value);
+            }
+            Self::Left(width) => {
+                out.extend_from_slice(value);
+                blanks(out, missing(width));
+            }
+        }
+    }
+}
+
+/// A column as it is read.
+#[derive(Clone, Debug)]
+pub struct ColumnReading {
+    /// From 1, in the source.
+    pub number: usize,
+    /// Unique and not empty.
+    pub name: String,
+    /// The unit that stands below the name.
+    pub unit: Option<String>,
+    /// How its fields are read.
+    pub rule: Rule,
+    /// Who says so.
+    pub decided_by: DecidedBy,
+    /// Why.
+    pub why: String,
+    /// What cannot be told.
+    pub doubt: Option<Doubt>,
+    /// Values that do not fit, as far as the survey tells.
+    pub misfits: Count,
+    /// Blanks around its values.
+    pub pad: Option<Pad>,
+    /// What was seen of it.
+    pub stats: ColumnStats,
+}
+
+impl ColumnReading {
+    /// Whether the column is written.
+    pub fn is_wanted(&self) -> bool {
+        self.rule != Rule::Skip
+    }
+
+    /// Reads one of its fields.
+    #[inline]
+    pub fn read<'f>(&self, field: &'f [u8]) -> Value<'f> {
+        match self.rule.read(field) {
+            Value::Text(text) if self.pad.is_some() => Value::Text(statistics::trim(text).0),
+            value => value,
+        }
+    }
+
+    /// The format in words: a date pattern or a sample of a number.
+    pub fn format(&self) -> Option<String> {
+        match &self.rule {
+            Rule::Date(rule) => Some(pattern::of_date_rule(rule)),
+            Rule::Number(rule) => Some(pattern::of_number_rule(rule)),
+            Rule::Boolean(rule) => Some(format!("{}/{}", rule.yes, rule.no)),
+            Rule::Text | Rule::Skip => None,
+        }
+    }
+
+    /// The column's decimal and group characters, where its numbers show them.
+    pub fn marks(&self) -> (Option<char>, Option<&'static str>) {
+        match &self.rule {
+            Rule::Number(rule) => {
+                let marked = rule.spellings.iter().any(|s| s.mark);
+                let group = Some(rule.group.text()).filter(|g| !g.is_empty());
+                (marked.then_some(rule.decimal.char()), group)
+            }
+            _ => (None, None),
+        }
+    }
+}
+
+/// Everything that was decided about a source.
+#[derive(Clone, Debug)]
+pub struct Reading {
+    /// The encoding.
+    pub encoding: Decision<Encoding>,
+    /// Length of the byte order mark in bytes.
+    pub bom_bytes: usize,
+    /// How lines end.
+    pub line_end: LineEnd,
+    /// The layout.
+    pub layout: Layout,
+    /// Records.
+    pub records: u64,
+    /// The columns.
+    pub columns: Vec<ColumnReading>,
+    /// Lines that are no records, in their order.
+    pub set_aside: Vec<SetAside>,
+    /// What the clerk should know.
+    pub notices: Vec<Notice>,
+}
+
+/// Why a source cannot be read as the choices say.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct BadChoice {
+    /// The option that is at fault, as it is typed.
+    pub option: String,
+    /// What is wrong, in words.
+    pub why: String,
+}
+
+/// Puts together what was found: kinds, names, notices.
+///
+/// # Errors
+/// [`BadChoice`] if the choices do not fit the source: a column that is not there, a pattern that is none.
+pub fn conclude(
+    encoding: Decision<Encoding>,
+    bom_bytes: usize,
+    line_end: LineEnd,
+    layout: Layout,
+    survey: Survey,
+    choices: &Choices,
+) -> Result<Reading, BadChoice> {
+    let mut notices = Vec::new();
+    let names = names(&layout, &survey, choices, &mut notices)?;
+    let kinds = stated_kinds(&names, choices)?;
+    let file_decimal = choices
+        .decimal
+        .map(|d| (d, "stated".to_owned()))
+        .or_else(|| decimal_of_file(&survey.columns, &names));
+    let mut columns = Vec::new();
+    for (place, stats) in survey.columns.iter().enumerate() {
+        let around = Surroundings {
+            decimal: file_decimal.clone(),
+            unique: survey.is_unique(place),
+            total_agrees: layout.footer.total.as_ref().is_some_and(|t| total_agrees(t, place, stats)),
+        };
+        let name = &names[place];
+        let (mut verdict, decided_by) = match &kinds[place] {
+            Some((stated, option)) => {
+                let by = stated.decided_by.unwrap_or(DecidedBy::Given);
+                let format = stated.format.as_deref();
+                let mut verdict = force(stats, stated.kind, format, &around, choices.decimal)
+                    .map_err(|why| BadChoice { option: option.clone(), why: format!("{name}: {why}") })?;
+                verdict.why = if option.is_empty() {
+                    "not among the columns wanted".into()
+                } else {
+                    format!("stated: {option}")
+                };
+                (verdict, by)
+            }
+            None if choices.scan == Scan::None => (
+                Verdict {
+                    rule: Rule::Text,
+                    why: "nothing was surveyed".into(),
+                    doubt: None,
+                    misfits: Count::default(),
+                },
+                DecidedBy::Given,
+            ),
+            None => (judged(stats, name, &around, choices.decimal), DecidedBy::Detected),
+        };
+        let trailing = place + 1 == survey.columns.len() && place > 0;
+        let unnamed = layout.names.get(place).is_none_or(String::is_empty);
+        if kinds[place].is_none() && stats.filled == 0 && trailing && unnamed && survey.records > 0 {
+            verdict = Verdict {
+                rule: Rule::Skip,
+                why: "lines end with a delimiter; nothing stands behind it".into(),
+                ..verdict
+            };
+        }
+        if let Scan::First(_) = choices.scan {
+            widen(&mut verdict.rule);
+        }
+        columns.push(ColumnReading {
+            number: place + 1,
+            name: name.clone(),
+            unit: layout.units.get(place).filter(|u| !u.is_empty()).cloned(),
+            rule: verdict.rule,
+            decided_by,
+            why: verdict.why,
+            doubt: verdict.doubt,
+            misfits: verdict.misfits,
+            pad: stats.padding.and_then(Pad::of),
+            stats: stats.clone(),
+        });
+    }
+    column_notices(&columns, &mut notices);
+    line_notices(&survey, &layout, &mut notices);
+    if let Some(total) = &layout.footer.total {
+        total_notices(total, survey.lines, &layout, &columns, &mut notices);
+    }
+    let mut set_aside = layout.set_aside.clone();
+    if let Some(units) = layout.units_line {
+        let lines = layout.lines_before_data + 1 - units;
+        set_aside.push(SetAside { line: units, lines, why: "units" });
+    }
+    set_aside.extend(survey.facts.set_aside.iter().cloned());
+    let footer_shift = survey.lines - layout.footer.lines_before.min(survey.lines);
+    set_aside.extend(
+        layout.footer.set_aside.iter().map(|s| SetAside { line: s.line + footer_shift, ..s.clone() }),
+    );
+    notices.sort_by_key(|n| !n.code.needs_a_look());
+    Ok(Reading {
+        encoding,
+        bom_bytes,
+        line_end,
+        layout,
+        records: survey.records,
+        columns,
+        set_aside,
+        notices,
+    })
+}
+
+/// The verdict on a column whose decimal character may be stated.
+fn judged(stats: &ColumnStats, name: &str, around: &Surroundings, stated: Option<Decimal>) -> Verdict {
+    let verdict = decide(stats, name, around);
+    match (&verdict.rule, stated) {
+        // What was stated wins over what the column shows.
+        (Rule::Number(rule), Some(decimal))
+            if rule.decimal != decimal && stats.point.is_some() | stats.comma.is_some() =>
+        {
+            let numbers = stats.numbers(decimal);
+            if numbers.count + stats.words.seen.count == stats.filled {
+                force(stats, Kind::Number, None, around, Some(decimal)).unwrap_or(verdict)
+            } else {
+                verdict
+            }
+        }
+        _ => verdict,
+    }
+}
+
+/// Names of all columns, unique and not empty.
+fn names(
+    layout: &Layout,
+    survey: &Survey,
+    choices: &Choices,
+    notices: &mut Vec<Notice>,
+) -> Result<Vec<String>, BadChoice> {
+    let count = survey.columns.len();
+    let mut names: Vec<String> = layout.names.clone();
+    if let Some(stated) = &choices.names {
+        if stated.len() != count {
+            let found: Vec<String> =
+                (0..count).map(|i| layout.names.get(i).cloned().unwrap_or_default()).collect();
+            let why = format!(
+                "{} names are given for {count} columns\n  given:  {}\n  source: {}",
+                stated.len(),
+                stated.join(", "),
+                found.join(", ")
+            );
+            return Err(BadChoice { option: "--names".into(), why });
+        }
+        names.clone_from(stated);
+    }
+    names.resize(count, String::new());
+    let has_header = layout.header_line.is_some() || choices.names.is_some();
+    let mut mended = Vec::new();
+    let mut taken: std::collections::HashSet<String> = std::collections::HashSet::new();
+    for (place, name) in names.iter_mut().enumerate() {
+        // No cell, and no table column, has a name of more than 255 characters.
+        let wanted: String = name.chars().take(255).collect();
+        let base = if wanted.is_empty() { format!("Column {}", place + 1) } else { wanted.clone() };
+        let mut unique = base.clone();
+        let mut n = 2;
+        while !taken.insert(unique.to_lowercase()) {
+            unique = format!("{base} ({n})");
+            n += 1;
+        }
+        if has_header && unique != *name {
+            mended.push(format!("{} is called \u{201c}{unique}\u{201d}", place + 1));
+        }
+        *name = unique;
+    }
+    if !mended.is_empty() {
+        let shown = mended.iter().take(5).cloned().collect::<Vec<_>>().join(", column ");
+        let more = if mended.len() > 5 { format!(", and {} more", mended.len() - 5) } else { String::new() };
+        let message = format!("names repeat or are missing: column {shown}{more}");
+        let mut notice = Notice::new(NoticeCode::NamesMended, message);
+        notice.line = layout.header_line;
+        notices.push(notice);
+    }
+    Ok(names)
+}
+
+/// A kind that was stated for a column, and by whom.
+#[derive(Clone, Debug)]
+struct Stated {
+    kind: Kind,
+    format: Option<String>,
+    decided_by: Option<DecidedBy>,
+}
+
+fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(Stated, String)>>, BadChoice> {
+    let mut kinds: Vec<Option<(Stated, String)>> = vec![None; names.len()];
+    let missing = |option: &str, selector: &Selector| BadChoice {
+        option: option.into(),
+        why: format!("no column is \u{201c}{}\u{201d}; the columns are: {}", selector.text(), listed(names)),
+    };
+    if !choices.only.is_empty() {
+        let skip = Stated { kind: Kind::Skip, format: None, decided_by: choices.layout.decided_by };
+        kinds.fill(Some((skip, String::new())));
+        for selector in &choices.only {
+            let places = selector.places(names);
+            if places.is_empty() {
+                return Err(missing("--only", selector));
+            }
+            for place in places {
+                kinds[place] = None;
+            }
+        }
+    }
+    for choice in &choices.kinds {
+        let places = choice.selector.places(names);
+        let format = choice.format.as_ref().map(|f| format!(":{f}")).unwrap_or_default();
+        let option = format!("--as {}={}{format}", choice.selector.text(), choice.kind.word());
+        if places.is_empty() {
+            return Err(missing(&option, &choice.selector));
+        }
+        for place in places {
+            // What is not wanted stays out, unless it is named on its own.
+            if kinds[place].as_ref().is_some_and(|(_, option)| option.is_empty()) {
+                continue;
+            }
+            let stated = Stated {
+                kind: choice.kind,
+                format: choice.format.clone(),
+                decided_by: choices.layout.decided_by,
+            };
+            kinds[place] = Some((stated, option.clone()));
+        }
+    }
+    Ok(kinds)
+}
+
+/// The first names, for messages.
+fn listed(names: &[String]) -> String {
+    let shown: Vec<String> =
+        names.iter().take(30).enumerate().map(|(i, n)| format!("{} {n}", i + 1)).collect();
+    let more = if names.len() > 30 { format!(" and {} more", names.len() - 30) } else { String::new() };
+    format!("{}{more}", shown.join(", "))
+}
+
+/// The decimal character that the columns prove, if they agree.
+fn decimal_of_file(columns: &[ColumnStats], names: &[String]) -> Option<(Decimal, String)> {
+    let mut found: Option<(Decimal, String)> = None;
+    for (stats, name) in columns.iter().zip(names) {
+        // Columns of numbers only: a word with a comma proves nothing.
+        let numbers =
+            [&stats.point, &stats.comma].map(|n| n.as_ref().map_or(0, |n| n.count)).into_iter().max()?;
+        let total = numbers + stats.neutral.count + stats.words.seen.count;
+        if total < stats.filled || stats.filled == 0 {
+            continue;
+        }
+        let proof =
+            |n: &Option<Box<statistics::Numbers>>| n.as_ref().map(|n| n.decisive).filter(|d| d.count > 0);
+        let decimal = match (proof(&stats.point), proof(&stats.comma)) {
+            (Some(d), None) => (Decimal::Point, d),
+            (None, Some(d)) => (Decimal::Comma, d),
+            _ => continue,
+        };
+        match &found {
+            Some((known, _)) if *known != decimal.0 => return None,
+            Some(_) => {}
+            None => {
+                found = Some((
+                    decimal.0,
+                    format!("column \u{201c}{name}\u{201d} shows in line {}", decimal.1.line),
+                ))
+            }
+        }
+    }
+    found
+}
+
+/// Spellings that a limited survey may have missed.
+fn widen(rule: &mut Rule) {
+    if let Rule::Number(rule) = rule {
+        let mut more = Vec::new();
+        for spelling in &rule.spellings {
+            for decimals in 0..=6_u8 {
+                for sign in [spelling.sign, number::Sign::None, number::Sign::Minus] {
+                    more.push(number::NumberSpelling { decimals, mark: decimals > 0, sign, ..*spelling });
+                }
+            }
+        }
+        rule.spellings.extend(more);
+        rule.spellings.sort_unstable();
+        rule.spellings.dedup();
+    }
+}
+
+/// The sum that a total line states for a column, under a decimal character.
+fn stated_total(total: &Total, place: usize, decimal: Decimal) -> Option<number::Number> {
+    let field = statistics::trim(total.fields.get(place)?).0;
+    number::parse(field, decimal).ok()
+}
+
+fn total_agrees(total: &Total, place: usize, stats: &ColumnStats) -> bool {
+    [Decimal::Point, Decimal::Comma].into_iter().any(|decimal| {
+        let numbers = stats.numbers(decimal);
+        let stated = stated_total(total, place, decimal).and_then(|n| number::in_units(&n));
+        numbers.count > 1 && numbers.sum.is_exact() && stated == Some(numbers.sum.units())
+    })
+}
+
+fn total_notices(
+    total: &Total,
+    lines: u64,
+    layout: &Layout,
+    columns: &[ColumnReading],
+    notices: &mut Vec<Notice>,
+) {
+    for (place, column) in columns.iter().enumerate() {
+        let Rule::Number(rule) = &column.rule else { continue };
+        let Some(stated) = stated_total(total, place, rule.decimal) else { continue };
+        let sum = column.stats.numbers(rule.decimal).sum;
+        let Some(units) = number::in_units(&stated).filter(|u| *u != sum.units() && sum.is_exact()) else {
+            continue;
+        };
+        let decimals = stated.spelling.decimals;
+        let message = format!(
+            "the total line says {} for \u{201c}{}\u{201d}, but the records add up to {}: {} apart",
+            number::units_text(units, decimals),
+            column.name,
+            sum.text(decimals),
+            number::units_text((units - sum.units()).abs(), decimals)
+        );
+        let shift = lines - layout.footer.lines_before.min(lines);
+        notices.push(
+            Notice::new(NoticeCode::TotalDiffers, message).at_line(total.line + shift).in_column(place + 1),
+        );
+    }
+}
+
+/// `1 value`, `3 values`
+pub fn counted(count: u64, one: &str, many: &str) -> String {
+    if count == 1 { format!("1 {one}") } else { format!("{count} {many}") }
+}
+
+fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice>) {
+    for column in columns.iter().filter(|c| c.is_wanted()) {
+        let name = &column.name;
+        let number = column.number;
+        match column.doubt {
+            Some(Doubt::DateOrder) => {
+                let patterns = both_patterns(&column.stats);
+                let message = format!(
+                    "\u{201c}{name}\u{201d}: {}; it stays text until you say --as '{name}=date:{}'",
+                    column.why,
+                    patterns.join(&format!("' or --as '{name}=date:"))
+                );
+                notices.push(Notice::new(NoticeCode::DateOrderUnknown, message).in_column(number));
+            }
+            Some(Doubt::DecimalChar) => {
+                let message = format!(
+                    "\u{201c}{name}\u{201d}: {}; it stays text until you say --decimal-char , or --decimal-char .",
+                    column.why
+                );
+                notices.push(Notice::new(NoticeCode::DecimalCharUnknown, message).in_column(number));
+            }
+            None => {}
+        }
+        if column.misfits.count > 0 {
+            let message = format!(
+                "\u{201c}{name}\u{201d}: {} no {} and stay{} text",
+                counted(column.misfits.count, "value is", "values are"),
+                column.rule.kind().word(),
+                if column.misfits.count == 1 { "s" } else { "" }
+            );
+            let mut notice = Notice::new(NoticeCode::Misfits, message).in_column(number);
+            notice.line = Some(column.misfits.line).filter(|l| *l > 0);
+            notices.push(notice);
+        }
+        if let Rule::Number(rule) = &column.rule {
+            if rule.decimal == Decimal::Comma && rule.spellings.iter().any(|s| s.mark) {
+                let message = format!(
+                    "\u{201c}{name}\u{201d}: the sheet shows its numbers with the decimal character of the viewer's country; the file has {}",
+                    named(Decimal::Comma)
+                );
+                notices.push(Notice::new(NoticeCode::MarksByLocale, message).in_column(number));
+            }
+            let mut symbols: Vec<&str> =
+                rule.spellings.iter().filter_map(|s| s.affix.as_ref()).map(|a| a.symbol.text()).collect();
+            symbols.sort_unstable();
+            symbols.dedup();
+            if symbols.len() > 1 {
+                let message = format!(
+                    "\u{201c}{name}\u{201d} holds {} in one column: a sum means nothing",
+                    symbols.join(" and ")
+                );
+                notices.push(Notice::new(NoticeCode::MixedSymbols, message).in_column(number));
+            }
+        }
+        if column.stats.formula_like.count > 0 {
+            let message = format!(
+                "\u{201c}{name}\u{201d}: {} with = + - or @ and {} written as text, never as {}",
+                counted(column.stats.formula_like.count, "value begins", "values begin"),
+                if column.stats.formula_like.count == 1 { "is" } else { "are" },
+                if column.stats.formula_like.count == 1 { "a formula" } else { "formulas" },
+            );
+            notices.push(
+                Notice::new(NoticeCode::FormulaLike, message)
+                    .at_line(column.stats.formula_like.line)
+                    .in_column(number),
+            );
+        }
+    }
+}
+
+fn both_patterns(stats: &ColumnStats) -> Vec<String> {
+    let Some(dates) = stats.dates.iter().max_by_key(|d| d.count) else { return Vec::new() };
+    let spelling = dates.spellings.sorted().last().copied().unwrap_or_default();
+    (0..3)
+        .filter(|i| dates.orders[*i].count > 0)
+        .map(|i| pattern::date_text(&dates.shape, statistics::ORDERS[i], &spelling, dates.zone.text()))
+        .collect()
+}
+
+fn line_notices(survey: &Survey, layout: &Layout, notices: &mut Vec<Notice>) {
+    let facts = &survey.facts;
+    let mut located = |code, count: Count, message: String| {
+        if count.count > 0 {
+            notices.push(Notice::new(code, message).at_line(count.line));
+        }
+    };
+    let bytes = facts.undecodable;
+    let at: Vec<String> = facts
+        .undecodable_places
+        .iter()
+        .take(5)
+        .map(|(line, at)| format!("line {line} character {at}"))
+        .collect();
+    located(
+        NoticeCode::UndecodableBytes,
+        bytes,
+        format!(
+            "{} no character in this encoding and shown as \u{fffd}: {}; another --encoding may be right",
+            counted(bytes.count, "place holds", "places hold"),
+            at.join(", ")
+        ),
+    );
+    located(
+        NoticeCode::UnclosedQuote,
+        facts.unclosed_quotes,
+        format!(
+            "{} opened and never closed; kept as {}",
+            counted(facts.unclosed_quotes.count, "quote is", "quotes are"),
+            if facts.unclosed_quotes.count == 1 { "a character" } else { "characters" }
+        ),
+    );
+    located(
+        NoticeCode::StrayQuote,
+        facts.stray_quotes,
+        format!(
+            "{} inside a quoted field without being doubled; kept as characters",
+            counted(facts.stray_quotes.count, "quote stands", "quotes stand")
+        ),
+    );
+    located(
+        NoticeCode::ShortRecords,
+        facts.short.seen,
+        format!(
+            "{} fewer than {} fields (the first has {}); the missing ones are blank",
+            counted(facts.short.seen.count, "record has", "records have"),
+            layout.width,
+            facts.short.fields
+        ),
+    );
+    located(
+        NoticeCode::LongRecords,
+        facts.long.seen,
+        format!(
+            "{} more than {} fields (the first has {}); the surplus stands in columns of its own",
+            counted(facts.long.seen.count, "record has", "records have"),
+            layout.width,
+            facts.long.fields
+        ),
+    );
+    let listed: u64 = facts.set_aside.iter().map(|s| s.lines).sum();
+    if facts.set_aside_lines > listed {
+        let message = format!("{} more lines were set aside than are listed", facts.set_aside_lines - listed);
+        notices.push(Notice::new(NoticeCode::MoreSetAside, message));
+    }
+    if survey.records == 0 {
+        notices
+            .push(Notice::new(NoticeCode::NoRecords, "there are no records: only names, or nothing at all"));
+    }
+}

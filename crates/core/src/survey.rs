@@ -1,0 +1,454 @@
+//! The survey: every record is read once, block by block, and each column's statistics are kept.
+//!
+//! Blocks are surveyed by several workers at once and merged in their order. A block that does not end where a record
+//! ends says so ([`BlockSurvey::consumed`]); whoever feeds the survey then joins it with the next block and surveys both
+//! again, so that only blocks which begin at a record are ever merged.
+
+use crate::encoding::Undecodable;
+use crate::kind::statistics::trim;
+use crate::kind::{ColumnStats, Count};
+use crate::layout::SetAside;
+use crate::record::{Dialect, Machine, Step};
+use std::collections::HashSet;
+
+/// Most columns of a worksheet; more are refused before anything is kept of them.
+pub const MOST_COLUMNS: usize = 16_384;
+
+/// Most bytes of a record.
+pub const MOST_RECORD_BYTES: usize = 16 * 1024 * 1024;
+
+/// Lines set aside that are listed one by one; more are counted.
+const LISTED: usize = 1000;
+
+/// Different values that are remembered to tell whether a column repeats one: 16 MiB of digests.
+const REMEMBERED: usize = 1 << 20;
+
+/// What workers need to survey a block.
+#[derive(Clone, Debug)]
+pub struct SurveyPlan {
+    /// How records are cut.
+    pub dialect: Dialect,
+    /// Fields of most records.
+    pub width: usize,
+    /// The text of the header line: records equal to it are headers again, not data.
+    pub header: Option<Vec<u8>>,
+    /// Values that mean empty.
+    pub blank: Vec<Vec<u8>>,
+    /// Columns (from 0) of which it is asked whether any value repeats.
+    pub unique: Vec<usize>,
+}
+
+/// Records with an odd number of fields.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Ragged {
+    /// How many, and the line of the first one.
+    pub seen: Count,
+    /// Fields of the first one.
+    pub fields: usize,
+}
+
+/// What was found in the lines of a block.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct LineFacts {
+    /// Records with too few fields.
+    pub short: Ragged,
+    /// Records with too many fields.
+    pub long: Ragged,
+    /// Quotes that were never closed.
+    pub unclosed_quotes: Count,
+    /// Quotes inside quoted fields.
+    pub stray_quotes: Count,
+    /// Bytes that stand for no character.
+    pub undecodable: Count,
+    /// Lines (from 1) of the first such bytes, with the character in the line (from 1).
+    pub undecodable_places: Vec<(u64, usize)>,
+    /// Control characters.
+    pub controls: Count,
+    /// Lines that are no records, as far as they are listed.
+    pub set_aside: Vec<SetAside>,
+    /// Lines that are no records, all of them.
+    pub set_aside_lines: u64,
+}
+
+impl LineFacts {
+    fn set_aside(&mut self, line: u64, lines: u64, why: &'static str) {
+        self.set_aside_lines += lines;
+        let room = self.set_aside.len() < LISTED;
+        match self.set_aside.last_mut() {
+            Some(last) if last.why == why && last.line + last.lines == line => last.lines += lines,
+            _ if room => self.set_aside.push(SetAside { line, lines, why }),
+            _ => {}
+        }
+    }
+
+    fn merge(&mut self, later: Self, lines_before: u64) {
+        let count = |mine: &mut Count, other: Count| {
+            if mine.count == 0 && other.count > 0 {
+                mine.line = other.line + lines_before;
+            }
+            mine.count += other.count;
+        };
+        for (mine, other) in [(&mut self.short, later.short), (&mut self.long, later.long)] {
+            if mine.seen.count == 0 {
+                mine.fields = other.fields;
+            }
+            count(&mut mine.seen, other.seen);
+        }
+        count(&mut self.unclosed_quotes, later.unclosed_quotes);
+        count(&mut self.stray_quotes, later.stray_quotes);
+        count(&mut self.undecodable, later.undecodable);
+        count(&mut self.controls, later.controls);
+        for (line, position) in later.undecodable_places {
+            if self.undecodable_places.len() < LISTED {
+                self.undecodable_places.push((line + lines_before, position));
+            }
+        }
+        let listed: u64 = later.set_aside.iter().map(|s| s.lines).sum();
+        for aside in later.set_aside {
+            self.set_aside(aside.line + lines_before, aside.lines, aside.why);
+        }
+        self.set_aside_lines += later.set_aside_lines - listed;
+    }
+}
+
+/// A block, surveyed.
+#[derive(Clone, Debug, Default)]
+pub struct BlockSurvey {
+    /// Bytes of the block's text that were understood: all of it, if it ends where a record ends.
+    pub consumed: usize,
+    /// Records.
+    pub records: u64,
+    /// Physical lines.
+    pub lines: u64,
+    /// Fields of the widest record.
+    pub widest: usize,
+    /// Statistics by column; lines are counted from 1 within the block.
+    pub columns: Vec<ColumnStats>,
+    /// What was found in its lines.
+    pub facts: LineFacts,
+    /// Digests of the values of the columns asked for, by column.
+    pub digests: Vec<Vec<u64>>,
+}
+
+/// What a record machine's step is to the table.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Item {
+    /// A record of the table.
+    Record,
+    /// Lines that are none, and why.
+    SetAside(&'static str),
+    /// The text ends before the record does.
+    NeedMore,
+    /// Nothing is left.
+    End,
+}
+
+/// Takes one step and says what it is to the table: this is obeyed by the survey and by the import alike.
+#[inline]
+pub fn next_item(machine: &mut Machine, text: &[u8], at: usize, last: bool, header: Option<&[u8]>) -> Item {
+    match machine.step(text, at, last) {
+        Step::Record => match header {
+            Some(header) if &text[machine.start()..machine.end()] == header => {
+                Item::SetAside("repeats the header")
+            }
+            _ => Item::Record,
+        },
+        Step::Blank => Item::SetAside("blank line"),
+        Step::Comment => Item::SetAside("comment"),
+        Step::NeedMore => Item::NeedMore,
+        Step::End => Item::End,
+    }
+}
+
+/// Surveys one block of decoded text that begins at a record. `last`: nothing follows it. `limit`: records to look at;
+/// those after it are only counted.
+///
+/// ```
+/// use incola_core::record::Dialect;
+/// use incola_core::survey::{SurveyPlan, survey_block};
+/// let plan = SurveyPlan {
+///     dialect: Dialect::new(","), width: 2, header: None, blank: Vec::new(), unique: Vec::new(),
+/// };
+/// let block = survey_block(&plan, b"007,12.5\n012,\n", true, u64::MAX);
+/// assert_eq!((block.records, block.columns[1].blank), (2, 1));
+/// ```
+pub fn survey_block(plan: &SurveyPlan, text: &[u8], last: bool, limit: u64) -> BlockSurvey {
+    let mut machine = Machine::new(&plan.dialect);
+    let mut block = BlockSurvey {
+        columns: vec![ColumnStats::default(); plan.width],
+        digests: vec![Vec::new(); plan.unique.len()],
+        ..BlockSurvey::default()
+    };
+    let header = plan.header.as_deref();
+    let mut at = 0;
+    loop {
+        let line = block.lines + 1;
+        match next_item(&mut machine, text, at, last, header) {
+            Item::End | Item::NeedMore => break,
+            Item::SetAside(why) => block.facts.set_aside(line, u64::from(machine.lines()), why),
+            Item::Record => {
+                observe(plan, &machine, text, &mut block, line, limit);
+                if block.widest > MOST_COLUMNS {
+                    break;
+                }
+            }
+        }
+        block.lines += u64::from(machine.lines());
+        at = machine.next_start();
+    }
+    block.consumed = at;
+    block
+}
+
+#[inline]
+fn observe(
+    plan: &SurveyPlan,
+    machine: &Machine,
+    text: &[u8],
+    block: &mut BlockSurvey,
+    line: u64,
+    limit: u64,
+) {
+    block.records += 1;
+    let fields = machine.field_count();
+    if fields != plan.width {
+        odd_width(plan, block, fields, line);
+        if fields > MOST_COLUMNS {
+            return;
+        }
+    }
+    let oddities = machine.oddities();
+    for (count, odd) in [
+        (&mut block.facts.unclosed_quotes, oddities.unclosed_quotes),
+        (&mut block.facts.stray_quotes, oddities.stray_quotes),
+    ] {
+        if odd > 0 {
+            *count = Count {
+                count: count.count + u64::from(odd),
+                line: if count.count == 0 { line } else { count.line },
+            };
+        }
+    }
+    let looked_at = block.records <= limit;
+    for (column, field) in block.columns.iter_mut().zip(machine.fields(text)) {
+        if !looked_at {
+            column.observe_length(field, line);
+        } else if plan.blank.is_empty() || !plan.blank.iter().any(|b| b == trim(field).0) {
+            column.observe(field, line);
+        } else {
+            column.observe_missing(1);
+        }
+    }
+    if fields < block.columns.len() {
+        for column in &mut block.columns[fields..] {
+            column.observe_missing(1);
+        }
+    }
+    if looked_at {
+        for (digests, column) in block.digests.iter_mut().zip(&plan.unique) {
+            let value = trim(machine.field(text, *column)).0;
+            if !value.is_empty() {
+                digests.push(xxhash_rust::xxh3::xxh3_64(value));
+            }
+        }
+    }
+}
+
+#[cold]
+fn odd_width(plan: &SurveyPlan, block: &mut BlockSurvey, fields: usize, line: u64) {
+    let ragged = if fields < plan.width { &mut block.facts.short } else { &mut block.facts.long };
+    if ragged.seen.count == 0 {
+        *ragged = Ragged { seen: Count { count: 0, line }, fields };
+    }
+    ragged.seen.count += 1;
+    block.widest = block.widest.max(fields);
+    if fields > block.columns.len() && fields <= MOST_COLUMNS {
+        // The records before had no such field.
+        let missing = block.records - 1;
+        let mut column = ColumnStats::default();
+        column.observe_missing(missing);
+        block.columns.resize(fields, column);
+    }
+}
+
+/// Whether the values of a column are all different.
+#[derive(Clone, Debug, Default)]
+struct Uniqueness {
+    seen: HashSet<u64>,
+    repeats: bool,
+}
+
+/// Blocks merged so far.
+#[derive(Clone, Debug, Default)]
+pub struct Survey {
+    /// Records.
+    pub records: u64,
+    /// Physical lines.
+    pub lines: u64,
+    /// Statistics by column; lines are those of the source.
+    pub columns: Vec<ColumnStats>,
+    /// What was found in the lines.
+    pub facts: LineFacts,
+    unique: Vec<(usize, Uniqueness)>,
+    /// Fields of the widest record.
+    pub widest: usize,
+}
+
+impl Survey {
+    /// A survey that begins in the line after `lines_before`.
+    pub fn new(plan: &SurveyPlan, lines_before: u64) -> Self {
+        Self {
+            lines: lines_before,
+            columns: vec![ColumnStats::default(); plan.width],
+            unique: plan.unique.iter().map(|c| (*c, Uniqueness::default())).collect(),
+            ..Self::default()
+        }
+    }
+
+    /// Adds the next block.
+    pub fn merge(&mut self, block: BlockSurvey) {
+        let (records_before, lines_before) = (self.records, self.lines);
+        while self.columns.len() < block.columns.len() {
+            let mut column = ColumnStats::default();
+            column.observe_missing(records_before);
+            self.columns.push(column);
+        }
+        for (column, more) in self.columns.iter_mut().zip(&block.columns) {
+            column.merge(more, lines_before);
+        }
+        for column in self.columns.iter_mut().skip(block.columns.len()) {
+            column.observe_missing(block.records);
+        }
+        self.facts.merge(block.facts, lines_before);
+        for ((_, unique), digests) in self.unique.iter_mut().zip(&block.digests) {
+            for digest in digests {
+                if unique.repeats {
+                    break;
+                }
+                if unique.seen.len() < REMEMBERED && !unique.seen.insert(*digest) {
+                    *unique = Uniqueness { seen: HashSet::new(), repeats: true };
+                }
+            }
+        }
+        self.records += block.records;
+        self.lines += block.lines;
+        self.widest = self.widest.max(block.widest);
+    }
+
+    /// Notes bytes that stand for no character in the next block, before it is merged.
+    pub fn undecodable(&mut self, text: &[u8], undecodable: &Undecodable) {
+        if undecodable.count == 0 {
+            return;
+        }
+        let mut facts = LineFacts::default();
+        for offset in &undecodable.offsets {
+            let before = &text[..*offset];
+            let line = 1 + memchr::memchr_iter(b'\n', before).count() as u64;
+            let start = memchr::memrchr(b'\n', before).map_or(0, |at| at + 1);
+            let position = String::from_utf8_lossy(&before[start..]).chars().count() + 1;
+            facts.undecodable_places.push((line, position));
+        }
+        let line = facts.undecodable_places.first().map_or(1, |(line, _)| *line);
+        facts.undecodable = Count { count: undecodable.count, line };
+        self.facts.merge(facts, self.lines);
+    }
+
+    /// Whether the values of column `place` (from 0) were asked for and no two are the same.
+    pub fn is_unique(&self, place: usize) -> bool {
+        self.unique
+            .iter()
+            .any(|(column, unique)| *column == place && !unique.repeats && !unique.seen.is_empty())
+    }
+}
+
+/// Columns (from 0, at most two) whose values might be identifiers because they never repeat: digits of one length in
+/// the sample, none of them twice.
+pub fn unique_candidates(plan: &SurveyPlan, sample: &[u8]) -> Vec<usize> {
+    let (records, length) = crate::kind::decide::UNIQUE_FROM;
+    let mut machine = Machine::new(&plan.dialect);
+    let mut values: Vec<HashSet<Vec<u8>>> = vec![HashSet::new(); plan.width];
+    let mut alive = vec![true; plan.width];
+    let (mut at, mut seen) = (0, 0);
+    while seen < 2 * records {
+        match next_item(&mut machine, sample, at, true, plan.header.as_deref()) {
+            Item::End | Item::NeedMore => break,
+            Item::SetAside(_) => {}
+            Item::Record => {
+                seen += 1;
+                for (place, alive) in alive.iter_mut().enumerate().filter(|(_, a)| **a) {
+                    let value = trim(machine.field(sample, place)).0;
+                    let fits = value.len() >= length as usize && value.iter().all(u8::is_ascii_digit);
+                    *alive = fits && values[place].insert(value.to_vec());
+                }
+            }
+        }
+        at = machine.next_start();
+    }
+    (0..plan.width).filter(|place| alive[*place] && !values[*place].is_empty()).take(2).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn plan() -> SurveyPlan {
+        SurveyPlan {
+            dialect: Dialect::new(","),
+            width: 3,
+            header: Some(b"call,berth,dues".to_vec()),
+            blank: vec![b"n/a".to_vec()],
+            unique: vec![0],
+        }
+    }
+
+    fn whole(text: &str) -> Survey {
+        let mut survey = Survey::new(&plan(), 1);
+        survey.merge(survey_block(&plan(), text.as_bytes(), true, u64::MAX));
+        survey
+    }
+
+    #[test]
+    fn odd_records_are_counted_and_located() {
+        let survey = whole("1,007,12\n2,008\n\n3,009,1,2,3\ncall,berth,dues\n4,n/a,\"x\n");
+        assert_eq!((survey.records, survey.lines, survey.columns.len()), (4, 7, 5));
+        assert_eq!((survey.facts.short.seen.line, survey.facts.short.fields), (3, 2));
+        assert_eq!((survey.facts.long.seen.line, survey.facts.long.fields), (5, 5));
+        assert_eq!(survey.facts.unclosed_quotes, Count { count: 1, line: 7 });
+        let why: Vec<_> = survey.facts.set_aside.iter().map(|s| (s.line, s.why)).collect();
+        assert_eq!(why, [(4, "blank line"), (6, "repeats the header")]);
+        for column in &survey.columns {
+            assert_eq!(column.filled + column.blank, 4);
+        }
+        assert!(survey.is_unique(0));
+    }
+
+    #[test]
+    fn a_block_that_ends_inside_a_record_says_so() {
+        let block = survey_block(&plan(), b"1,2,3\n4,\"5\n", false, u64::MAX);
+        assert_eq!((block.records, block.consumed), (1, 6));
+    }
+
+    proptest! {
+        #[test]
+        fn blocks_merge_to_what_one_block_gives(
+            lines in prop::collection::vec("([0-9]{1,3},[a-c]{0,2},[0-9]\\.[0-9]|call,berth,dues||1,2|1,2,3,4|n/a,\"a\nb\",1)", 1..20),
+            cut in 0_usize..20,
+        ) {
+            let cut = cut.min(lines.len());
+            let text = |lines: &[String]| lines.iter().map(|l| format!("{l}\n")).collect::<String>();
+            let mut merged = Survey::new(&plan(), 1);
+            for part in [&lines[..cut], &lines[cut..]] {
+                merged.merge(survey_block(&plan(), text(part).as_bytes(), true, u64::MAX));
+            }
+            let whole = whole(&text(&lines));
+            prop_assert_eq!((merged.records, merged.lines), (whole.records, whole.lines));
+            prop_assert_eq!(&merged.facts, &whole.facts);
+            prop_assert_eq!(merged.is_unique(0), whole.is_unique(0));
+            for (a, b) in merged.columns.iter().zip(&whole.columns) {
+                prop_assert_eq!((a.filled, a.blank, a.longest, a.longest_line), (b.filled, b.blank, b.longest, b.longest_line));
+                prop_assert_eq!(a.filled + a.blank, whole.records);
+            }
+        }
+    }
+}
