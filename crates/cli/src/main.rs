@@ -1,1 +1,20 @@
-fn main() {}
+//! The program: flags in, sources read, workbooks written, exit status out.
+
+mod bridge;
+mod commands;
+mod exit_code;
+mod failure;
+mod flags;
+mod interrupt;
+mod passes;
+mod pipeline;
+mod progress;
+mod receipt;
+mod render;
+mod run;
+mod source;
+mod target;
+
+fn main() -> std::process::ExitCode {
+    run::run(std::env::args_os()).into()
+}

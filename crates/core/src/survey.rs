@@ -335,6 +335,26 @@ impl Survey {
         self.widest = self.widest.max(block.widest);
     }
 
+    /// Adds what was counted in another source with the same columns. Lines of the two are not told apart.
+    pub fn absorb(&mut self, other: &Self) {
+        let before = self.records;
+        while self.columns.len() < other.columns.len() {
+            let mut column = ColumnStats::default();
+            column.observe_missing(before);
+            self.columns.push(column);
+        }
+        for (column, more) in self.columns.iter_mut().zip(&other.columns) {
+            column.merge(more, 0);
+        }
+        for column in self.columns.iter_mut().skip(other.columns.len()) {
+            column.observe_missing(other.records);
+        }
+        // Whether a value repeats in another source is not known.
+        self.unique.clear();
+        self.records += other.records;
+        self.widest = self.widest.max(other.widest);
+    }
+
     /// Notes bytes that stand for no character in the next block, before it is merged.
     pub fn undecodable(&mut self, text: &[u8], undecodable: &Undecodable) {
         if undecodable.count == 0 {

@@ -1,0 +1,519 @@
+//! Where both libraries meet: values of the source become cells, and each cell is spelled again and compared.
+
+use incola_core::kind::date::{DatePart, DateShape, TimeGap};
+use incola_core::kind::number::{Exponent, Sign};
+use incola_core::kind::{
+    DateOrder, DateRule, Kind, NumberRule, NumberSpelling, Rule, Value, date::DateSpelling, month_name,
+    number::Number, statistics::trim,
+};
+use incola_core::reading::{ColumnReading, Pad};
+use incola_workbook::number_format::{Locale, NumberFormat, literal};
+use incola_workbook::{RowEncoder, StyleId, Styles, serial_date, xml};
+
+/// Why a cell does not give back what the source had.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Loss {
+    /// Blanks around the value.
+    Blanks,
+    /// Bytes that stand for no character.
+    Undecodable,
+    /// The spelling itself: should never happen, and is told if it does.
+    Spelling,
+    /// The clerk said that these characters mean empty.
+    MeansEmpty,
+}
+
+impl Loss {
+    pub(crate) fn words(self) -> &'static str {
+        match self {
+            Self::Blanks => "the blanks around it are not kept",
+            Self::Undecodable => "it holds bytes that stand for no character",
+            Self::Spelling => "it would be spelled differently",
+            Self::MeansEmpty => "it was said to mean empty",
+        }
+    }
+}
+
+/// What became of a field.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Outcome {
+    /// Nothing was written: the field is empty.
+    Blank,
+    /// A cell that gives back the field character for character.
+    Exact,
+    /// A cell, or none, that does not.
+    Lost(Loss),
+}
+
+/// Writes the cells of one column.
+#[derive(Debug)]
+pub(crate) struct ColumnWriter {
+    /// The column's cell format by spelling.
+    styles: Vec<StyleId>,
+    formats: Vec<NumberFormat>,
+    locale: Locale,
+    percent: Vec<bool>,
+    words: [String; 2],
+    pad: Option<Pad>,
+}
+
+/// Buffers that a worker keeps from cell to cell, and what it counted.
+#[derive(Debug, Default)]
+pub(crate) struct Scratch {
+    shown: Vec<u8>,
+    padded: Vec<u8>,
+}
+
+impl ColumnWriter {
+    /// A writer for `column`, whose formats are added to `styles`.
+    pub(crate) fn new(column: &ColumnReading, styles: &mut Styles) -> Self {
+        let (codes, locale): (Vec<String>, Locale) = match &column.rule {
+            Rule::Number(rule) => {
+                (rule.spellings.iter().map(|s| number_code(s, rule)).collect(), number_locale(rule))
+            }
+            Rule::Date(rule) => {
+                (rule.spellings.iter().map(|s| date_code(s, rule)).collect(), date_locale(rule))
+            }
+            _ => (Vec::new(), Locale::default()),
+        };
+        let percent = match &column.rule {
+            Rule::Number(rule) => {
+                rule.spellings.iter().map(|s| s.affix.is_some_and(|a| a.symbol.is_percent())).collect()
+            }
+            _ => Vec::new(),
+        };
+        let words = match &column.rule {
+            Rule::Boolean(rule) => [rule.no.clone(), rule.yes.clone()],
+            _ => Default::default(),
+        };
+        Self {
+            styles: codes.iter().map(|code| styles.number_format(code)).collect(),
+            formats: codes.iter().map(|code| NumberFormat::new(code)).collect(),
+            locale,
+            percent,
+            words,
+            pad: column.pad,
+        }
+    }
+
+    /// The format for cells of the column that are still empty.
+    pub(crate) fn empty_style(&self, column: &ColumnReading) -> StyleId {
+        if column.rule.kind() == Kind::Text {
+            Styles::TEXT
+        } else {
+            self.styles.first().copied().unwrap_or_default()
+        }
+    }
+
+    /// Writes a value, which was read from `field`, as cell `place` (from 0) of the row, and compares what the written
+    /// bytes show with the field.
+    #[inline]
+    pub(crate) fn write(
+        &self,
+        place: usize,
+        field: &[u8],
+        value: Value<'_>,
+        rows: &mut RowEncoder,
+        scratch: &mut Scratch,
+    ) -> Outcome {
+        match value {
+            Value::Blank => self.blank(field, scratch),
+            Value::Text(text) => {
+                let at = rows.text(place, Styles::TEXT, text);
+                self.compare_text(text, &rows.xml()[at], field, scratch)
+            }
+            Value::Misfit(text) => {
+                // No text format: the program's own warning mark shows that it is no number.
+                let at = rows.text(place, StyleId::default(), text);
+                self.compare_text(text, &rows.xml()[at], field, scratch)
+            }
+            Value::Number(number, spelling) => {
+                let spelling = usize::from(spelling);
+                let percent = self.percent[spelling];
+                let at = rows.number(place, self.styles[spelling], |out| write_number(out, &number, percent));
+                scratch.shown.clear();
+                self.formats[spelling].show(&rows.xml()[at], &self.locale, &mut scratch.shown);
+                self.compare(field, scratch)
+            }
+            Value::Moment(day, millis, spelling) => {
+                let spelling = usize::from(spelling);
+                let days = day.map(incola_core::kind::Day::since_1970);
+                let at =
+                    rows.number(place, self.styles[spelling], |out| serial_date::write(out, days, millis));
+                scratch.shown.clear();
+                self.formats[spelling].show(&rows.xml()[at], &self.locale, &mut scratch.shown);
+                self.compare(field, scratch)
+            }
+            Value::Boolean(value) => {
+                rows.boolean(place, StyleId::default(), value);
+                scratch.shown.clear();
+                scratch.shown.extend_from_slice(self.words[usize::from(value)].as_bytes());
+                self.compare(field, scratch)
+            }
+        }
+    }
+
+    fn blank(&self, field: &[u8], scratch: &mut Scratch) -> Outcome {
+        if field.is_empty() {
+            return Outcome::Blank;
+        }
+        scratch.shown.clear();
+        if trim(field).0.is_empty() { self.compare(field, scratch) } else { Outcome::Lost(Loss::MeansEmpty) }
+    }
+
+    /// Compares text as it was written with the field.
+    #[inline]
+    fn compare_text(&self, text: &[u8], written: &[u8], field: &[u8], scratch: &mut Scratch) -> Outcome {
+        if written == field {
+            return Outcome::Exact;
+        }
+        scratch.shown.clear();
+        xml::unescape(&mut scratch.shown, written);
+        if scratch.shown != text {
+            return Outcome::Lost(Loss::Undecodable);
+        }
+        self.compare(field, scratch)
+    }
+
+    /// Compares what is shown, with the column's padding, with the field.
+    #[inline]
+    fn compare(&self, field: &[u8], scratch: &mut Scratch) -> Outcome {
+        if scratch.shown == field {
+            return Outcome::Exact;
+        }
+        if let Some(pad) = self.pad {
+            scratch.padded.clear();
+            pad.restore(&scratch.shown, &mut scratch.padded);
+            if scratch.padded == field {
+                return Outcome::Exact;
+            }
+        }
+        let same = trim(field).0 == trim(&scratch.shown).0;
+        Outcome::Lost(if same { Loss::Blanks } else { Loss::Spelling })
+    }
+}
+
+/// Appends a number in plain decimal digits, or with an exponent if those would be many.
+fn write_number(out: &mut Vec<u8>, number: &Number, percent: bool) {
+    let scale = i32::from(number.scale) + if percent && number.digits != 0 { 2 } else { 0 };
+    if number.negative {
+        out.push(b'-');
+    }
+    let start = out.len();
+    write_digits(out, number.digits);
+    let length = (out.len() - start) as i32;
+    if scale <= 0 {
+        if scale < -6 {
+            out.extend_from_slice(format!("E{}", -scale).as_bytes());
+        } else {
+            out.resize(out.len() + scale.unsigned_abs() as usize, b'0');
+        }
+    } else if scale < length {
+        out.insert(start + (length - scale) as usize, b'.');
+    } else if scale - length < 12 {
+        let zeros = (scale - length) as usize;
+        out.splice(start..start, b"0.".iter().copied().chain(std::iter::repeat_n(b'0', zeros)));
+    } else {
+        out.extend_from_slice(format!("E-{scale}").as_bytes());
+    }
+}
+
+fn write_digits(out: &mut Vec<u8>, mut number: u64) {
+    let mut digits = [0; 20];
+    let mut at = digits.len();
+    loop {
+        at -= 1;
+        digits[at] = b'0' + (number % 10) as u8;
+        number /= 10;
+        if number == 0 {
+            break;
+        }
+    }
+    out.extend_from_slice(&digits[at..]);
+}
+
+/// The format code that shows a number as it is spelled.
+fn number_code(spelling: &NumberSpelling, rule: &NumberRule) -> String {
+    let grouped = !spelling.group.text().is_empty();
+    let mut digits = match spelling.whole_digits {
+        _ if grouped => "#,##0".to_owned(),
+        0 => "#".to_owned(),
+        n if rule.implied_decimals.is_none() => "0".repeat(usize::from(n)),
+        _ => "0".to_owned(),
+    };
+    let decimals = match rule.implied_decimals {
+        Some(implied) if !spelling.mark => implied,
+        _ => spelling.decimals,
+    };
+    if decimals > 0 || spelling.mark {
+        digits.push('.');
+        digits.push_str(&"0".repeat(usize::from(decimals)));
+    }
+    if let Some(Exponent { digits: least, plus, upper }) = spelling.exponent {
+        digits.push(if upper { 'E' } else { 'e' });
+        digits.push(if plus { '+' } else { '-' });
+        digits.push_str(&"0".repeat(usize::from(least)));
+    }
+    let body = |inner: &str| match spelling.affix {
+        None => inner.to_owned(),
+        Some(affix) => {
+            let symbol =
+                if affix.symbol.is_percent() { "%".to_owned() } else { literal(affix.symbol.text()) };
+            let gap = literal(affix.gap.text());
+            if affix.in_front { format!("{symbol}{gap}{inner}") } else { format!("{inner}{gap}{symbol}") }
+        }
+    };
+    // Where the sign stands: beside the digits, or outside of the symbol.
+    let signed = |before: &str, after: &str| {
+        let inside = spelling.affix.is_some_and(|a| a.sign_inside);
+        if inside {
+            body(&format!("{before}{digits}{after}"))
+        } else {
+            format!("{before}{}{after}", body(&digits))
+        }
+    };
+    let plain = body(&digits);
+    let blank = if spelling.sign_gap { "\\ " } else { "" };
+    let negative = match spelling.sign {
+        Sign::None | Sign::Minus | Sign::Plus => signed(&format!("\\-{blank}"), ""),
+        Sign::TrueMinus => signed(&format!("\\\u{2212}{blank}"), ""),
+        Sign::MinusAfter | Sign::PlusAfter => signed("", "\\-"),
+        Sign::Brackets => signed("\\(", "\\)"),
+        Sign::Credit => signed("", &literal(if spelling.sign_gap { " CR" } else { "CR" })),
+        Sign::Debit | Sign::DebitDb => signed("\\-", ""),
+    };
+    if spelling.negative_zero {
+        return negative;
+    }
+    match spelling.sign {
+        Sign::None => plain,
+        Sign::Minus if blank.is_empty() && !spelling.affix.is_some_and(|a| a.sign_inside) => plain,
+        Sign::Minus | Sign::TrueMinus | Sign::MinusAfter | Sign::Brackets | Sign::Credit => {
+            format!("{plain};{negative}")
+        }
+        Sign::Plus => format!("{};{negative}", signed(&format!("\\+{blank}"), "")),
+        Sign::PlusAfter => format!("{};{negative}", signed("", "\\+")),
+        Sign::Debit => {
+            format!("{};{negative}", signed("", &literal(if spelling.sign_gap { " DR" } else { "DR" })))
+        }
+        Sign::DebitDb => {
+            format!("{};{negative}", signed("", &literal(if spelling.sign_gap { " DB" } else { "DB" })))
+        }
+    }
+}
+
+fn number_locale(rule: &NumberRule) -> Locale {
+    Locale { decimal: rule.decimal.char().into(), group: rule.group.text().into(), ..Locale::default() }
+}
+
+/// The format code that shows a date or time as it is spelled. Separators are escaped, for some of them mean "as is
+/// usual in the viewer's country", and the language of month names is pinned.
+fn date_code(spelling: &DateSpelling, rule: &DateRule) -> String {
+    let mut code = String::new();
+    let DateShape { date, meridiem, .. } = rule.shape;
+    if let Some(part) = date {
+        let named = matches!(part, DatePart::Named(_));
+        if named {
+            code.push_str(language_tag(rule.languages.code()));
+        }
+        let order = match part {
+            DatePart::Named(named) => named.order,
+            DatePart::Compact | DatePart::YearFirst(_) => DateOrder::YearFirst,
+            _ => rule.order,
+        };
+        let letters = match order {
+            DateOrder::DayFirst => ["d", "m", "y"],
+            DateOrder::MonthFirst => ["m", "d", "y"],
+            DateOrder::YearFirst => ["y", "m", "d"],
+        };
+        let symbols: Vec<String> =
+            letters.iter().zip(spelling.widths).map(|(l, w)| l.repeat(usize::from(w))).collect();
+        match part {
+            DatePart::Compact => code.push_str(&symbols.concat()),
+            DatePart::YearFirst(c) | DatePart::YearLast(c) | DatePart::ShortYear(c) => {
+                code.push_str(&symbols.join(&literal(&char::from(c).to_string())));
+            }
+            DatePart::Named(named) => {
+                let divider = char::from(named.divider).to_string();
+                let stop = |on: bool| if on { "." } else { "" };
+                let (first, second) = if named.order == DateOrder::MonthFirst {
+                    (
+                        format!("{}{divider}", stop(named.month_stop)),
+                        if named.comma { ", ".into() } else { divider },
+                    )
+                } else {
+                    let comma = if named.comma { "," } else { "" };
+                    (
+                        format!("{}{divider}", stop(named.day_stop)),
+                        format!("{}{comma}{divider}", stop(named.month_stop)),
+                    )
+                };
+                code.push_str(&format!(
+                    "{}{}{}{}{}",
+                    symbols[0],
+                    literal(&first),
+                    symbols[1],
+                    literal(&second),
+                    symbols[2]
+                ));
+            }
+        }
+    }
+    if spelling.hour_digits > 0 {
+        code.push_str(&literal(spelling.gap.text()));
+        let compact = date == Some(DatePart::Compact) && spelling.gap == TimeGap::None;
+        let colon = if compact { "" } else { "\\:" };
+        code.push_str(&"h".repeat(usize::from(spelling.hour_digits)));
+        code.push_str(colon);
+        code.push_str("mm");
+        if spelling.seconds {
+            code.push_str(colon);
+            code.push_str("ss");
+        }
+        if spelling.fraction_digits > 0 {
+            code.push('.');
+            code.push_str(&"0".repeat(usize::from(spelling.fraction_digits)));
+        }
+        if let Some(meridiem) = meridiem {
+            code.push_str(if meridiem.blank { "\\ AM/PM" } else { "AM/PM" });
+        }
+        code.push_str(&literal(rule.zone.text()));
+    }
+    code
+}
+
+/// The tag that pins the language of month names in a format code.
+fn language_tag(code: &str) -> &'static str {
+    match code {
+        "de" => "[$-407]",
+        "fr" => "[$-40C]",
+        "es" => "[$-40A]",
+        "it" => "[$-410]",
+        "pt" => "[$-416]",
+        "nl" => "[$-413]",
+        _ => "[$-409]",
+    }
+}
+
+fn date_locale(rule: &DateRule) -> Locale {
+    let case = match rule.shape.date {
+        Some(DatePart::Named(named)) => named.case,
+        _ => incola_core::kind::date::Case::Title,
+    };
+    let names =
+        |short: bool| std::array::from_fn(|i| case.apply(month_name(rule.languages, i as u8 + 1, short)));
+    let half = |letter: &str| match rule.shape.meridiem {
+        Some(m) => {
+            let text = if m.stops { format!("{letter}.m.") } else { format!("{letter}m") };
+            if m.upper { text.to_uppercase() } else { text }
+        }
+        None => String::new(),
+    };
+    let comma = rule.spellings.iter().any(|s| s.fraction_comma);
+    Locale {
+        decimal: if comma { ",".into() } else { ".".into() },
+        group: String::new(),
+        halves: [half("a"), half("p")],
+        months: [names(true), names(false)],
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use incola_core::kind::ColumnStats;
+    use incola_core::kind::decide::{Surroundings, decide};
+
+    /// Reads, writes and spells again the values of a column; gives the codes that were used.
+    fn round(values: &[&str]) -> Vec<String> {
+        let mut stats = ColumnStats::default();
+        for value in values {
+            stats.observe(value.as_bytes(), 1);
+        }
+        let verdict = decide(&stats, "Dues", &Surroundings::default());
+        let column = ColumnReading {
+            number: 1,
+            name: "Dues".into(),
+            unit: None,
+            rule: verdict.rule,
+            decided_by: incola_core::evidence::DecidedBy::Detected,
+            why: verdict.why,
+            doubt: None,
+            misfits: verdict.misfits,
+            pad: None,
+            stats,
+        };
+        let writer = ColumnWriter::new(&column, &mut Styles::new());
+        let mut rows = RowEncoder::new(1, 1);
+        let mut scratch = Scratch::default();
+        rows.begin_row(1);
+        for value in values {
+            let read = column.read(value.as_bytes());
+            assert!(
+                !matches!(read, Value::Misfit(_) | Value::Text(_)),
+                "{value} is no {}: {}",
+                column.rule.kind().word(),
+                column.why
+            );
+            let outcome = writer.write(0, value.as_bytes(), read, &mut rows, &mut scratch);
+            assert_eq!(
+                outcome,
+                Outcome::Exact,
+                "{value} shown as {}",
+                String::from_utf8_lossy(&scratch.shown)
+            );
+        }
+        writer.formats.iter().map(|f| f.code().to_owned()).collect()
+    }
+
+    #[test]
+    fn numbers_are_spelled_again_character_for_character() {
+        for values in [
+            &["12", "-5", "0"][..],
+            &["12.5", "3.00", "0.125", "-0.50"],
+            &["1,234.50", "12.5", "1,234,567.00"],
+            &["1.234,50", "12,5"],
+            &["1 234,50", "-12,5"],
+            &[".5", "5.", "-.25"],
+            &["(5.00)", "12.00"],
+            &["5.00-", "12.00"],
+            &["+5.00", "-3.00", "1.00"],
+            &["$5.00", "-$3.00", "$-1.00"],
+            &["12,50 €", "-3,00 €"],
+            &["EUR 12.50", "USD 3.00"],
+            &["12%", "3.5%", "-1 %"],
+            &["5.00 CR", "3.00 DR", "1.00"],
+            &["4.7309E-23", "1.2E+05", "1.5e3"],
+            &["-0", "-0.00", "1"],
+            &["0.000000000000000123", "1.0"],
+            &["\u{2212}5.0", "3.0"],
+            &["999999999999999", "0.1"],
+        ] {
+            round(values);
+        }
+        assert_eq!(round(&["1,234.50", "12.5"]), ["0.0", "#,##0.00"]);
+    }
+
+    #[test]
+    fn dates_and_times_are_spelled_again_character_for_character() {
+        for values in [
+            &["2031-08-17", "2031-12-01"][..],
+            &["17.08.2031", "1.9.2031"],
+            &["8/17/2031", "12/1/2031"],
+            &["20310817", "20311201"],
+            &["2031-08-17T09:30:00Z", "2031-08-17T23:59:59Z"],
+            &["2031-08-17 09:30:00.125", "2031-08-17 09:30:00.999"],
+            &["17 Aug 2031", "1 Dec 2031"],
+            &["4. März 2031", "17. Oktober 2031"],
+            &["AUG 17, 2031", "DEC 1, 2031"],
+            &["17-aug-31", "01-dec-31"],
+            &["9:05", "23:59"],
+            &["1:30 pm", "12:00 am"],
+            &["20310817093000", "20310817235959"],
+            &["17.08.2031 09:30", "17.08.2031"],
+        ] {
+            round(values);
+        }
+        assert_eq!(round(&["17/08/2031"]), ["dd\\/mm\\/yyyy"]);
+    }
+}

@@ -1,0 +1,327 @@
+//! `incola import`
+
+use crate::bridge::ColumnWriter;
+use crate::exit_code::ExitCode;
+use crate::failure::{Failure, Result};
+use crate::flags::definitions::Import;
+use crate::flags::options;
+use crate::passes::survey::{Surveyed, survey};
+use crate::passes::write::{Placing, Written, not_written, write};
+use crate::receipt::{Receipt, SheetReceipt};
+use crate::render;
+use crate::run::{print, report};
+use crate::source::Source;
+use crate::target::{self, Target};
+use incola_core::kind::Kind;
+use incola_core::reading::{self, ColumnReading};
+use incola_workbook::{BookWriter, SheetColumn, SheetLayout, Styles, limits, sheet_name};
+use std::path::Path;
+
+/// Imports sources into a new workbook.
+pub(crate) fn run(options: &Import) -> Result<ExitCode> {
+    let (choices, lines) = options::choices(&options.read)?;
+    let path = options.into.as_path();
+    check_ending(path)?;
+    target::check_absent(path)?;
+    let folder = target::folder_of(path);
+    let mut code = ExitCode::Done;
+    let mut sources = Vec::new();
+    for name in &options.sources {
+        let one = || -> Result<(Source, Surveyed)> {
+            let source = Source::open(name, folder)?;
+            let surveyed = survey(&source, &choices, lines)?;
+            check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
+            Ok((source, surveyed))
+        };
+        match one() {
+            Ok(found) => sources.push(found),
+            Err(failure) if options.together || failure.status == ExitCode::Interrupted => {
+                return Err(failure);
+            }
+            Err(failure) => {
+                report(&failure);
+                code = code.max(failure.status);
+            }
+        }
+    }
+    if sources.is_empty() {
+        return Ok(code);
+    }
+    let receipt = if options.together {
+        import_together(options, sources, &choices)?
+    } else {
+        import_apart(options, sources)?
+    };
+    let text = if options.json {
+        render::json_text(&render::receipt_json::receipt(&receipt))
+    } else {
+        render::receipt::page(&receipt)
+    };
+    print(&text)?;
+    Ok(code.max(receipt.status()))
+}
+
+fn check_ending(path: &Path) -> Result<()> {
+    let ending = path.extension().map(|e| e.to_string_lossy().to_lowercase()).unwrap_or_default();
+    if ending == "xlsx" {
+        return Ok(());
+    }
+    Err(Failure::usage(format!("--into {}: a workbook's name ends in .xlsx", path.display())).help(format!(
+        "--into {}",
+        render::command::quoted(&path.with_extension("xlsx").display().to_string())
+    )))
+}
+
+/// Fails if the rows do not fit into a sheet: before anything is written.
+fn check_limits(source: &Source, columns: &[ColumnReading], records: u64) -> Result<()> {
+    let most = u64::from(limits::ROWS) - 1;
+    let name = render::command::quoted(&source.name);
+    if records > most {
+        return Err(Failure::protected(format!(
+            "{}: {records} records; a worksheet holds {most} below its headings",
+            source.shown()
+        ))
+        .leaving("nothing was written")
+        .help(format!("import it in parts: incola import {name} --lines 1..{most} --into part1.xlsx")));
+    }
+    for column in columns.iter().filter(|c| c.is_wanted()) {
+        if column.stats.longest > limits::CELL_UNITS {
+            return Err(Failure::protected(format!(
+                "{}: line {}: \u{201c}{}\u{201d} has a value of {} characters; a cell holds {}",
+                source.shown(),
+                column.stats.longest_line,
+                column.name,
+                column.stats.longest,
+                limits::CELL_UNITS
+            ))
+            .leaving("nothing was written")
+            .help(format!("leave the column out: --as '{}=skip'", column.name))
+            .help(
+                "or look at the line: a quote may never be closed, and --quote none reads it differently",
+            ));
+        }
+    }
+    Ok(())
+}
+
+/// Each source becomes a sheet.
+fn import_apart(options: &Import, sources: Vec<(Source, Surveyed)>) -> Result<Receipt> {
+    let mut styles = Styles::new();
+    let mut sheets: Vec<SheetReceipt> = Vec::new();
+    let mut book = if options.dry_run { None } else { Some(BookWriter::new(Target::create(&options.into)?)) };
+    let mut names: Vec<String> = Vec::new();
+    let mut tables: Vec<String> = Vec::new();
+    for (source, surveyed) in &sources {
+        let columns = &surveyed.reading.columns;
+        let wanted = options.sheet.as_deref().unwrap_or("{stem}").replace("{stem}", &source.stem);
+        let name = sheet_name::legal(&wanted, &names);
+        let table = (!options.plain).then(|| sheet_name::legal_table(&source.stem, &tables));
+        let writers: Vec<ColumnWriter> = columns.iter().map(|c| ColumnWriter::new(c, &mut styles)).collect();
+        let header =
+            surveyed.reading.layout.header_line.is_some() || !options.plain || options.read.names.is_some();
+        let layout = SheetLayout {
+            name: name.clone(),
+            columns: sheet_columns(columns, &writers),
+            rows: surveyed.reading.records,
+            header,
+            table: table.clone(),
+        };
+        let placing =
+            Placing { columns, writers: &writers, first_row: layout.first_row(), source_column: None };
+        let written = match &mut book {
+            None => dry_written(surveyed),
+            Some(book) => {
+                book.begin_sheet(layout).map_err(|e| not_written(&e))?;
+                let written = write(source, surveyed, &placing, book)?;
+                check_strict(options, source, columns, &written)?;
+                book.end_sheet().map_err(|e| not_written(&e))?;
+                written
+            }
+        };
+        names.push(name.clone());
+        tables.extend(table.clone());
+        sheets.push(SheetReceipt::new(&[(source, surveyed)], columns, name, table, written));
+    }
+    finish(options, book, &styles, sheets)
+}
+
+/// What a dry run knows of what would be written.
+fn dry_written(surveyed: &Surveyed) -> Written {
+    let mut written = Written { rows: surveyed.reading.records, ..Written::default() };
+    for column in &surveyed.reading.columns {
+        let mut tally = crate::passes::write::ColumnTally { blank: column.stats.blank, ..Default::default() };
+        if column.is_wanted() {
+            tally.cells = column.stats.filled;
+            tally.misfits = column.misfits.count;
+            if let incola_core::kind::Rule::Number(rule) = &column.rule {
+                let numbers = column.stats.numbers(rule.decimal);
+                tally.sum = numbers.sum;
+                tally.decimals = numbers.most_decimals;
+            }
+            written.cells += tally.cells;
+            written.misfits += tally.misfits;
+        }
+        written.columns.push(tally);
+    }
+    written
+}
+
+fn check_strict(
+    options: &Import,
+    source: &Source,
+    columns: &[ColumnReading],
+    written: &Written,
+) -> Result<()> {
+    let Some(first) = written.misfit_cells.first().filter(|_| options.strict) else { return Ok(()) };
+    let name = columns.get(first.column - 1).map_or("", |c| c.name.as_str());
+    Err(Failure::protected(format!(
+        "{}: line {}: \u{201c}{}\u{201d} in \u{201c}{name}\u{201d} is {} ({} in all)",
+        source.shown(),
+        first.line,
+        first.text,
+        first.why.split(';').next().unwrap_or_default(),
+        reading::counted(written.misfits, "misfit", "misfits")
+    ))
+    .leaving("nothing was written, for --strict was given")
+    .help(format!("keep such values as text: leave --strict out, or say --as '{name}=text'")))
+}
+
+fn sheet_columns(columns: &[ColumnReading], writers: &[ColumnWriter]) -> Vec<SheetColumn> {
+    columns
+        .iter()
+        .zip(writers)
+        .filter(|(c, _)| c.is_wanted())
+        .map(|(column, writer)| SheetColumn {
+            name: column.name.clone(),
+            longest: column.stats.longest,
+            style: writer.empty_style(column),
+            is_text: column.rule.kind() == Kind::Text,
+        })
+        .collect()
+}
+
+/// All sources become one table; kinds are decided over all of them.
+fn import_together(
+    options: &Import,
+    sources: Vec<(Source, Surveyed)>,
+    choices: &reading::Choices,
+) -> Result<Receipt> {
+    let Some((first_source, first)) = sources.first() else { return Err(Failure::usage("no sources")) };
+    let name_list =
+        |s: &Surveyed| s.reading.columns.iter().map(|c| c.name.to_lowercase()).collect::<Vec<_>>();
+    for (source, surveyed) in &sources[1..] {
+        if name_list(surveyed) != name_list(first) {
+            return Err(different_columns(first_source, first, source, surveyed));
+        }
+    }
+    let mut survey = first.survey.clone();
+    for (_, more) in &sources[1..] {
+        survey.absorb(&more.survey);
+    }
+    let combined = reading::conclude(
+        first.reading.encoding.clone(),
+        first.reading.bom_bytes,
+        first.reading.line_end,
+        first.reading.layout.clone(),
+        survey,
+        choices,
+    )
+    .map_err(|bad| Failure::usage(format!("{}: {}", bad.option, bad.why)))?;
+    let columns = &combined.columns;
+    check_limits(first_source, columns, combined.records)?;
+    let mut styles = Styles::new();
+    let writers: Vec<ColumnWriter> = columns.iter().map(|c| ColumnWriter::new(c, &mut styles)).collect();
+    let stem = options.into.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    let wanted = options.sheet.as_deref().unwrap_or(&stem).replace("{stem}", &stem);
+    let name = sheet_name::legal(&wanted, &[]);
+    let table = (!options.plain).then(|| sheet_name::legal_table(&stem, &[]));
+    let mut source_name = "Source".to_owned();
+    while columns.iter().any(|c| c.name.eq_ignore_ascii_case(&source_name)) {
+        source_name.push('_');
+    }
+    let longest = sources.iter().map(|(s, _)| s.name.encode_utf16().count()).max().unwrap_or(0) as u32;
+    let mut sheet_columns = sheet_columns(columns, &writers);
+    sheet_columns.insert(0, SheetColumn { name: source_name, longest, style: Styles::TEXT, is_text: true });
+    let layout = SheetLayout {
+        name: name.clone(),
+        columns: sheet_columns,
+        rows: combined.records,
+        header: true,
+        table: table.clone(),
+    };
+    let mut row = layout.first_row();
+    let mut book = None;
+    let mut written = Written::default();
+    if options.dry_run {
+        for (_, surveyed) in &sources {
+            written.merge(dry_written(surveyed));
+        }
+    } else {
+        let mut writer = BookWriter::new(Target::create(&options.into)?);
+        writer.begin_sheet(layout).map_err(|e| not_written(&e))?;
+        for (source, surveyed) in &sources {
+            let file = source.path().and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned());
+            let label = file.unwrap_or_else(|| source.name.clone());
+            let placing =
+                Placing { columns, writers: &writers, first_row: row, source_column: Some(label.as_str()) };
+            let part = write(source, surveyed, &placing, &mut writer)?;
+            check_strict(options, source, columns, &part)?;
+            row += part.rows as u32;
+            written.merge(part);
+        }
+        writer.end_sheet().map_err(|e| not_written(&e))?;
+        book = Some(writer);
+    }
+    let all: Vec<(&Source, &Surveyed)> = sources.iter().map(|(s, r)| (s, r)).collect();
+    let sheet = SheetReceipt::new(&all, columns, name, table, written);
+    finish(options, book, &styles, vec![sheet])
+}
+
+fn different_columns(
+    first_source: &Source,
+    first: &Surveyed,
+    source: &Source,
+    surveyed: &Surveyed,
+) -> Failure {
+    let names = |s: &Surveyed| {
+        let names: Vec<&str> = s.reading.columns.iter().map(|c| c.name.as_str()).collect();
+        names.join(", ")
+    };
+    Failure::protected(format!(
+        "{} and {} have different columns\n  {}: {}\n  {}: {}",
+        first_source.shown(),
+        source.shown(),
+        first_source.shown(),
+        names(first),
+        source.shown(),
+        names(surveyed)
+    ))
+    .leaving("nothing was written")
+    .help("import them without --together: each gets a sheet of its own")
+}
+
+fn finish(
+    options: &Import,
+    book: Option<BookWriter<Target>>,
+    styles: &Styles,
+    sheets: Vec<SheetReceipt>,
+) -> Result<Receipt> {
+    let mut bytes = None;
+    if let Some(book) = book {
+        let title = sheets.iter().map(|s| s.sheet.clone()).collect::<Vec<_>>().join(", ");
+        let target = book.finish(styles, &title, &now()).map_err(|e| not_written(&e))?;
+        crate::interrupt::check()?;
+        target.commit()?;
+        bytes = std::fs::metadata(&options.into).map(|m| m.len()).ok();
+    }
+    Ok(Receipt { book: options.into.display().to_string(), bytes, dry_run: options.dry_run, sheets })
+}
+
+/// The time to write into the workbook: now, or what `SOURCE_DATE_EPOCH` says, for builds that must repeat themselves.
+fn now() -> String {
+    let stated = std::env::var("SOURCE_DATE_EPOCH").ok().and_then(|s| s.parse().ok());
+    let now = stated
+        .and_then(|seconds| jiff::Timestamp::from_second(seconds).ok())
+        .unwrap_or_else(jiff::Timestamp::now);
+    now.strftime("%Y-%m-%dT%H:%M:%SZ").to_string()
+}

@@ -1,0 +1,5 @@
+//! The commands: wiring only.
+
+pub(crate) mod demo;
+pub(crate) mod import;
+pub(crate) mod inspect;

@@ -1,0 +1,187 @@
+//! Every command and option, once: parsing, help, man page and completions come from here.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+
+/// Imports text files into worksheet tables: every value kept exactly, every decision explained.
+#[derive(Debug, Parser)]
+#[command(name = "incola", version, about, max_term_width = 100, disable_help_subcommand = true)]
+#[command(
+    after_help = "Exit status: 0 done, 1 something needs a look, 2 wrong command line, 3 missing or unreadable, \
+                        4 stopped to protect data, 130 interrupted."
+)]
+pub(crate) struct Cli {
+    /// What to do.
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+/// The commands.
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Show how a source is read, and why, with a preview; ends with the import command that would obey it
+    Inspect(Inspect),
+    /// Read sources, place them in a workbook as tables, and print the receipt
+    Import(Import),
+    /// Lay out made-up files of the harbour office of Tolgarth Quay and run the whole job on them
+    Demo(Demo),
+    /// Print the completions for a shell
+    Completions(Completions),
+    /// Print the manual page
+    Manual,
+}
+
+/// Options of `inspect`.
+#[derive(Debug, Args)]
+pub(crate) struct Inspect {
+    /// Files to read; `-` for standard input; .gz files are read as they are
+    #[arg(required = true, value_name = "SOURCE")]
+    pub(crate) sources: Vec<String>,
+    /// Show the lines themselves, with a ruler and visible tabs
+    #[arg(long)]
+    pub(crate) raw: bool,
+    /// Print the readings as JSON, for programs
+    #[arg(long, conflicts_with = "raw")]
+    pub(crate) json: bool,
+    /// Records (with --raw: lines) to show
+    #[arg(long, value_name = "N", default_value_t = 8)]
+    pub(crate) rows: usize,
+    /// How the sources are read.
+    #[command(flatten)]
+    pub(crate) read: Read,
+}
+
+/// Options of `import`.
+#[derive(Debug, Args)]
+pub(crate) struct Import {
+    /// Files to read; `-` for standard input; .gz files are read as they are
+    #[arg(required = true, value_name = "SOURCE")]
+    pub(crate) sources: Vec<String>,
+    /// The workbook to write
+    #[arg(long, value_name = "BOOK")]
+    pub(crate) into: PathBuf,
+    /// Name of the sheet; {stem} stands for the source's name without its ending
+    #[arg(long, value_name = "NAME")]
+    pub(crate) sheet: Option<String>,
+    /// Put all sources into one table, with a column saying which; their columns must be the same
+    #[arg(long)]
+    pub(crate) together: bool,
+    /// Write a plain range instead of a table
+    #[arg(long)]
+    pub(crate) plain: bool,
+    /// Do everything but write
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+    /// Stop if a value does not fit the kind of its column, instead of keeping it as text
+    #[arg(long)]
+    pub(crate) strict: bool,
+    /// Print the receipt as JSON, for programs
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// How the sources are read.
+    #[command(flatten)]
+    pub(crate) read: Read,
+}
+
+/// Options of every command that reads text.
+#[derive(Clone, Debug, Default, Args)]
+#[command(next_help_heading = "How sources are read")]
+pub(crate) struct Read {
+    /// Encoding: utf-8, windows-1252, shift_jis, cp850 and so on [default: detected]
+    #[arg(long, value_name = "NAME")]
+    pub(crate) encoding: Option<String>,
+    /// Layout of the lines [default: detected]
+    #[arg(long, value_name = "KIND")]
+    pub(crate) layout: Option<LayoutKind>,
+    /// What stands between fields: one or more characters, or tab, space, comma, semicolon, pipe, caret, colon; none:
+    /// each line is one value
+    #[arg(long, value_name = "X", allow_hyphen_values = true)]
+    pub(crate) delimiter: Option<String>,
+    /// Whether several delimiters in a row count as one
+    #[arg(long, value_name = "yes|no")]
+    pub(crate) runs_as_one: Option<YesNo>,
+    /// The quote character, or none
+    #[arg(long, value_name = "C|none")]
+    pub(crate) quote: Option<String>,
+    /// The line of the names, or none, or auto
+    #[arg(long, value_name = "LINE|none|auto")]
+    pub(crate) header: Option<String>,
+    /// Lines to read, both included; a header before them is still read
+    #[arg(long, value_name = "FROM..TO")]
+    pub(crate) lines: Option<String>,
+    /// What comment lines begin with, or none
+    #[arg(long, value_name = "PREFIX|none", allow_hyphen_values = true)]
+    pub(crate) comment: Option<String>,
+    /// The character before decimals: . or ,
+    #[arg(long, value_name = "C")]
+    pub(crate) decimal_char: Option<String>,
+    /// Spellings that mean empty, as one record: n/a,-
+    #[arg(long, value_name = "TOKENS", allow_hyphen_values = true)]
+    pub(crate) blank: Option<String>,
+    /// Force columns to a kind: Berth=text, '*=text', 2..5=text, Arrived=date:dd/MM/yyyy, Dues=number:1.234,50,
+    /// Remarks=skip. May be given several times; later ones win
+    #[arg(long = "as", value_name = "COLUMN=KIND[:FORMAT]", allow_hyphen_values = true)]
+    pub(crate) kinds: Vec<String>,
+    /// The columns that are wanted, as one record of names, numbers, ranges or patterns
+    #[arg(long, value_name = "COLUMNS")]
+    pub(crate) only: Option<String>,
+    /// Names for all columns, as one record
+    #[arg(long, value_name = "A,B,C")]
+    pub(crate) names: Option<String>,
+    /// Records to survey: all, none (every column is text), or a number
+    #[arg(long, value_name = "all|none|N")]
+    pub(crate) scan: Option<String>,
+}
+
+/// Layouts that can be stated.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum LayoutKind {
+    /// Fields divided by a delimiter
+    Delimited,
+}
+
+/// Yes or no.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum YesNo {
+    /// Yes
+    Yes,
+    /// No
+    No,
+}
+
+/// Options of `demo`.
+#[derive(Debug, Args)]
+pub(crate) struct Demo {
+    /// Folder to lay the files out in [default: tolgarth-quay, in the folder for temporary files]
+    #[arg(value_name = "DIR")]
+    pub(crate) folder: Option<PathBuf>,
+}
+
+/// Options of `completions`.
+#[derive(Debug, Args)]
+pub(crate) struct Completions {
+    /// The shell
+    #[arg(value_name = "SHELL")]
+    pub(crate) shell: clap_complete::Shell,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use clap::CommandFactory;
+
+    #[test]
+    fn every_option_has_help_and_options_with_values_name_them() {
+        let cli = Cli::command();
+        cli.clone().debug_assert();
+        for command in cli.get_subcommands() {
+            assert!(command.get_about().is_some(), "{}", command.get_name());
+            for option in command.get_arguments() {
+                assert!(option.get_help().is_some(), "{} {}", command.get_name(), option.get_id());
+                if option.get_action().takes_values() {
+                    assert!(option.get_value_names().is_some_and(|n| !n.is_empty()), "{}", option.get_id());
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,21 @@
+//! Interruptions: Ctrl-C and SIGTERM set a flag that long work looks at between blocks.
+
+use crate::failure::{Failure, Result};
+use std::sync::atomic::{AtomicBool, Ordering};
+
+static INTERRUPTED: AtomicBool = AtomicBool::new(false);
+
+/// Begins to listen. A second interruption ends the program at once.
+pub(crate) fn listen() {
+    // Without a handler an interruption ends the program the system's way: no reason to refuse work.
+    let _ = ctrlc::set_handler(|| {
+        if INTERRUPTED.swap(true, Ordering::Relaxed) {
+            std::process::exit(130);
+        }
+    });
+}
+
+/// Fails if the work was interrupted.
+pub(crate) fn check() -> Result<()> {
+    if INTERRUPTED.load(Ordering::Relaxed) { Err(Failure::interrupted()) } else { Ok(()) }
+}

@@ -1,0 +1,5 @@
+//! The two passes over a source: the survey decides, the import obeys.
+
+mod blocks;
+pub(crate) mod survey;
+pub(crate) mod write;

@@ -1,0 +1,315 @@
+//! The second pass: the plan is obeyed, cells are written, spelled again and compared.
+
+use super::blocks::Cut;
+use super::survey::Surveyed;
+use crate::bridge::{ColumnWriter, Loss, Outcome, Scratch};
+use crate::failure::{Failure, Result};
+use crate::interrupt;
+use crate::pipeline;
+use crate::progress::Progress;
+use crate::source::Source;
+use crate::target::Target;
+use incola_core::encoding::{Encoding, Undecodable};
+use incola_core::kind::statistics::trim;
+use incola_core::kind::{Kind, Sum, Value};
+use incola_core::reading::ColumnReading;
+use incola_core::record::Machine;
+use incola_core::survey::{Item, SurveyPlan, next_item};
+use incola_workbook::{Block, BookWriter, Compressor, RowEncoder, Styles};
+
+/// XML of rows that is compressed at once at most.
+const ROWS_BYTES: usize = 2 * 1024 * 1024;
+
+/// Cells that are told one by one; more are counted.
+const TOLD: usize = 10_000;
+
+/// A cell that does not give back what the source had, or does not fit its column.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct CellNote {
+    /// Line of the source.
+    pub(crate) line: u64,
+    /// Row of the sheet.
+    pub(crate) row: u32,
+    /// Column of the source, from 1.
+    pub(crate) column: usize,
+    /// The field's first characters.
+    pub(crate) text: String,
+    /// Why it is told.
+    pub(crate) why: &'static str,
+}
+
+/// What was written of a column.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct ColumnTally {
+    /// Cells that hold something.
+    pub(crate) cells: u64,
+    /// Fields that are blank.
+    pub(crate) blank: u64,
+    /// Fields that do not fit the kind.
+    pub(crate) misfits: u64,
+    /// The sum of its numbers.
+    pub(crate) sum: Sum,
+    /// Most decimals of its numbers.
+    pub(crate) decimals: u8,
+}
+
+/// What was written.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Written {
+    /// Rows.
+    pub(crate) rows: u64,
+    /// Cells that hold something.
+    pub(crate) cells: u64,
+    /// Cells that give back their field character for character.
+    pub(crate) exact: u64,
+    /// By column of the source.
+    pub(crate) columns: Vec<ColumnTally>,
+    /// Fields that are not given back.
+    pub(crate) lost: u64,
+    /// The first of those.
+    pub(crate) lost_cells: Vec<CellNote>,
+    /// Fields that do not fit their column.
+    pub(crate) misfits: u64,
+    /// The first of those.
+    pub(crate) misfit_cells: Vec<CellNote>,
+}
+
+impl Written {
+    fn for_columns(columns: usize) -> Self {
+        Self { columns: vec![ColumnTally::default(); columns], ..Self::default() }
+    }
+
+    /// Adds what was written later.
+    pub(crate) fn merge(&mut self, later: Self) {
+        self.rows += later.rows;
+        self.cells += later.cells;
+        self.exact += later.exact;
+        self.lost += later.lost;
+        self.misfits += later.misfits;
+        self.columns.resize(self.columns.len().max(later.columns.len()), ColumnTally::default());
+        for (mine, more) in self.columns.iter_mut().zip(&later.columns) {
+            mine.cells += more.cells;
+            mine.blank += more.blank;
+            mine.misfits += more.misfits;
+            mine.sum.merge(&more.sum);
+            mine.decimals = mine.decimals.max(more.decimals);
+        }
+        for (mine, more) in
+            [(&mut self.lost_cells, later.lost_cells), (&mut self.misfit_cells, later.misfit_cells)]
+        {
+            let room = TOLD.saturating_sub(mine.len());
+            mine.extend(more.into_iter().take(room));
+        }
+    }
+}
+
+/// Where the rows of a source go.
+pub(crate) struct Placing<'p> {
+    /// How the columns are read, in the order of the source.
+    pub(crate) columns: &'p [ColumnReading],
+    /// Their writers.
+    pub(crate) writers: &'p [ColumnWriter],
+    /// The row of the first record, from 1.
+    pub(crate) first_row: u32,
+    /// What the first column of the sheet says of where each row comes from.
+    pub(crate) source_column: Option<&'p str>,
+}
+
+/// A worker's own buffers.
+struct Worker {
+    machine: Machine,
+    rows: RowEncoder,
+    compressor: Compressor,
+    scratch: Scratch,
+    text: Vec<u8>,
+}
+
+/// Writes the records of a surveyed source as rows of the sheet that is open.
+pub(crate) fn write(
+    source: &Source,
+    surveyed: &Surveyed,
+    placing: &Placing<'_>,
+    book: &mut BookWriter<Target>,
+) -> Result<Written> {
+    let encoding = surveyed.reading.encoding.value;
+    let plan = &surveyed.plan;
+    let wanted = placing.columns.iter().filter(|c| c.is_wanted()).count()
+        + usize::from(placing.source_column.is_some());
+    let mut bytes = source.blocks_from(surveyed.cuts.first().map_or(0, |c| c.offset))?;
+    let mut cuts = surveyed.cuts.iter();
+    let mut written = Written::for_columns(placing.columns.len());
+    let total = surveyed.cuts.iter().map(|c| c.bytes).sum();
+    let mut progress = Progress::new(&format!("writing {}", source.shown()), total);
+    pipeline::ordered(
+        || {
+            let Some(cut) = cuts.next() else { return Ok(None) };
+            let mut raw = Vec::new();
+            bytes.fill(&mut raw, cut.bytes as usize)?;
+            Ok(Some((*cut, raw)))
+        },
+        || Worker {
+            machine: Machine::new(&plan.dialect),
+            rows: RowEncoder::new(1, wanted),
+            compressor: Compressor::new(),
+            scratch: Scratch::default(),
+            text: Vec::new(),
+        },
+        |worker, (cut, raw)| work(worker, encoding, plan, placing, cut, &raw),
+        |done| {
+            interrupt::check()?;
+            let (blocks, block_written, bytes) = done.ok_or_else(|| changed(source))?;
+            for block in &blocks {
+                book.block(block).map_err(|error| not_written(&error))?;
+            }
+            written.merge(block_written);
+            progress.add(bytes);
+            Ok(())
+        },
+    )?;
+    Ok(written)
+}
+
+fn changed(source: &Source) -> Failure {
+    Failure::protected(format!("{}: the file changed while it was read", source.shown()))
+        .help("wait until the other system has finished writing it, then import it again")
+}
+
+/// The failure of a workbook that cannot be written.
+pub(crate) fn not_written(error: &incola_workbook::Error) -> Failure {
+    match error {
+        incola_workbook::Error::Write { source, .. } if source.kind() == std::io::ErrorKind::StorageFull => {
+            Failure::unreadable("the disk is full")
+                .leaving("nothing was written")
+                .help("make room, then import again")
+        }
+        error => Failure::unreadable(format!("the workbook cannot be written: {error}"))
+            .leaving("nothing was written"),
+    }
+}
+
+type Done = Option<(Vec<Block>, Written, u64)>;
+
+/// Writes one block; `None`: its bytes are not those of the survey.
+fn work(
+    worker: &mut Worker,
+    encoding: Encoding,
+    plan: &SurveyPlan,
+    placing: &Placing<'_>,
+    cut: Cut,
+    raw: &[u8],
+) -> Done {
+    if xxhash_rust::xxh3::xxh3_64(raw) != cut.checksum {
+        return None;
+    }
+    let mut bad = Undecodable::default();
+    let mut buffer = std::mem::take(&mut worker.text);
+    let text = encoding.decode(raw, &mut buffer, &mut bad);
+    let mut written = Written::for_columns(placing.columns.len());
+    let mut blocks = Vec::new();
+    let mut row = placing.first_row + cut.records as u32;
+    let (mut at, mut line) = (0, cut.lines + 1);
+    loop {
+        let item = next_item(&mut worker.machine, text, at, true, plan.header.as_deref());
+        match item {
+            Item::End | Item::NeedMore => break,
+            Item::SetAside(_) => {}
+            Item::Record => {
+                write_row(worker, text, plan, placing, (row, line), bad.count > 0, &mut written);
+                row += 1;
+                if worker.rows.xml().len() > ROWS_BYTES {
+                    blocks.push(worker.compressor.block(worker.rows.xml()));
+                    worker.rows.clear();
+                }
+            }
+        }
+        line += u64::from(worker.machine.lines());
+        at = worker.machine.next_start();
+    }
+    if !worker.rows.xml().is_empty() {
+        blocks.push(worker.compressor.block(worker.rows.xml()));
+        worker.rows.clear();
+    }
+    worker.text = buffer;
+    Some((blocks, written, raw.len() as u64))
+}
+
+#[inline]
+fn write_row(
+    worker: &mut Worker,
+    text: &[u8],
+    plan: &SurveyPlan,
+    placing: &Placing<'_>,
+    (row, line): (u32, u64),
+    has_undecodable: bool,
+    written: &mut Written,
+) {
+    let Worker { machine, rows, scratch, .. } = worker;
+    written.rows += 1;
+    rows.begin_row(row);
+    let mut place = 0;
+    if let Some(name) = placing.source_column {
+        rows.text(0, Styles::TEXT, name.as_bytes());
+        place = 1;
+    }
+    for (index, (column, writer)) in placing.columns.iter().zip(placing.writers).enumerate() {
+        if !column.is_wanted() {
+            continue;
+        }
+        let field = machine.field(text, index);
+        let tally = &mut written.columns[index];
+        let means_empty = !plan.blank.is_empty() && plan.blank.iter().any(|b| b == trim(field).0);
+        let value = if means_empty { Value::Blank } else { column.read(field) };
+        match &value {
+            Value::Number(number, _) => {
+                tally.sum.add(number);
+                tally.decimals = tally.decimals.max(number.spelling.decimals);
+            }
+            Value::Misfit(text) => {
+                tally.misfits += 1;
+                written.misfits += 1;
+                note(&mut written.misfit_cells, line, row, index, text, misfit_words(column.rule.kind()));
+            }
+            _ => {}
+        }
+        let is_blank = value == Value::Blank;
+        let mut outcome = writer.write(place, field, value, rows, scratch);
+        place += 1;
+        if has_undecodable && outcome == Outcome::Exact && holds_replacement(field) {
+            outcome = Outcome::Lost(Loss::Undecodable);
+        }
+        if is_blank {
+            tally.blank += 1;
+        } else {
+            tally.cells += 1;
+            written.cells += 1;
+            written.exact += u64::from(outcome == Outcome::Exact);
+        }
+        if let Outcome::Lost(loss) = outcome {
+            written.lost += 1;
+            note(&mut written.lost_cells, line, row, index, field, loss.words());
+        }
+    }
+    rows.end_row();
+}
+
+fn holds_replacement(field: &[u8]) -> bool {
+    memchr::memmem::find(field, "\u{fffd}".as_bytes()).is_some()
+}
+
+fn misfit_words(kind: Kind) -> &'static str {
+    match kind {
+        Kind::Number => "not a number; kept as text",
+        Kind::Date => "not a date; kept as text",
+        Kind::Time => "not a time; kept as text",
+        Kind::DateTime => "not a date with time; kept as text",
+        _ => "neither yes nor no; kept as text",
+    }
+}
+
+#[cold]
+fn note(cells: &mut Vec<CellNote>, line: u64, row: u32, index: usize, field: &[u8], why: &'static str) {
+    if cells.len() < TOLD {
+        let text = String::from_utf8_lossy(&field[..field.len().min(60)]).into_owned();
+        cells.push(CellNote { line, row, column: index + 1, text, why });
+    }
+}

@@ -1,0 +1,124 @@
+//! Work on blocks by several workers, with results taken in the order of the blocks.
+
+use crate::failure::Result;
+use std::collections::BTreeMap;
+use std::sync::mpsc;
+use std::sync::{Arc, Mutex};
+
+/// Workers: one for each processor, two at most, for what follows them is one stream.
+fn workers() -> usize {
+    std::thread::available_parallelism().map_or(1, std::num::NonZero::get).min(4)
+}
+
+/// Blocks that are worked on or wait for their turn at most.
+const AHEAD: usize = 8;
+
+/// Runs `work` on everything that `next` gives, on several threads, and hands the results to `take` in order.
+///
+/// `next` and `take` run on the calling thread. At most [`AHEAD`] blocks are under way. The first failure of `next` or
+/// `take` ends everything; work that is under way is dropped. `start` makes what each worker keeps for itself.
+pub(crate) fn ordered<I, O, W>(
+    mut next: impl FnMut() -> Result<Option<I>>,
+    start: impl Fn() -> W + Sync,
+    work: impl Fn(&mut W, I) -> O + Sync,
+    mut take: impl FnMut(O) -> Result<()>,
+) -> Result<()>
+where
+    I: Send,
+    O: Send,
+{
+    // What fits into one block needs no thread.
+    let Some(first) = next()? else { return Ok(()) };
+    let Some(second) = next()? else { return take(work(&mut start(), first)) };
+    std::thread::scope(|scope| {
+        let (jobs, inbox) = mpsc::sync_channel::<(usize, I)>(AHEAD);
+        let (outbox, done) = mpsc::sync_channel::<(usize, O)>(AHEAD);
+        let inbox = Arc::new(Mutex::new(inbox));
+        for _ in 0..workers() {
+            let (inbox, outbox, start, work) = (Arc::clone(&inbox), outbox.clone(), &start, &work);
+            scope.spawn(move || {
+                let mut own = start();
+                loop {
+                    let job = match inbox.lock() {
+                        Ok(inbox) => inbox.recv(),
+                        Err(_) => return,
+                    };
+                    let Ok((number, block)) = job else { return };
+                    if outbox.send((number, work(&mut own, block))).is_err() {
+                        return;
+                    }
+                }
+            });
+        }
+        drop(outbox);
+        let mut pending = [first, second].into_iter();
+        let (mut sent, mut taken) = (0, 0);
+        let mut waiting = BTreeMap::new();
+        let mut exhausted = false;
+        loop {
+            while !exhausted && sent - taken < AHEAD {
+                let block = match pending.next() {
+                    Some(block) => Some(block),
+                    None => next()?,
+                };
+                match block.map(|block| jobs.send((sent, block))) {
+                    Some(Ok(())) => sent += 1,
+                    _ => exhausted = true,
+                }
+            }
+            if taken == sent {
+                return Ok(());
+            }
+            // A worker that panicked never answers: its panic surfaces when the scope ends.
+            let Ok((number, result)) = done.recv() else { return Ok(()) };
+            waiting.insert(number, result);
+            while let Some(result) = waiting.remove(&taken) {
+                taken += 1;
+                take(result)?;
+            }
+        }
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::failure::Failure;
+
+    #[test]
+    fn results_come_in_order_whoever_is_faster() {
+        let mut blocks = 0..200_u64;
+        let mut seen = Vec::new();
+        ordered(
+            || Ok(blocks.next()),
+            || 0_u64,
+            |count, block| {
+                *count += 1;
+                (0..(block * 7919) % 1000).fold(block, |n, i| std::hint::black_box(n ^ i ^ i))
+            },
+            |result| {
+                seen.push(result);
+                Ok(())
+            },
+        )
+        .unwrap();
+        assert_eq!(seen, (0..200).collect::<Vec<_>>());
+    }
+
+    #[test]
+    fn a_failure_ends_the_work() {
+        let mut blocks = 0..1000;
+        let mut taken = 0;
+        let result = ordered(
+            || Ok(blocks.next()),
+            || (),
+            |(), block| block,
+            |block| {
+                taken += 1;
+                if block == 5 { Err(Failure::usage("enough")) } else { Ok(()) }
+            },
+        );
+        assert!(result.is_err());
+        assert_eq!(taken, 6);
+    }
+}

@@ -1,0 +1,113 @@
+//! The receipt: what an import did.
+
+use crate::exit_code::ExitCode;
+use crate::passes::survey::Surveyed;
+use crate::passes::write::Written;
+use crate::source::Source;
+use incola_core::kind::Kind;
+use incola_core::layout::SetAside;
+use incola_core::notice::{Notice, NoticeCode};
+use incola_core::reading::ColumnReading;
+
+/// What was done with a workbook.
+#[derive(Debug)]
+pub(crate) struct Receipt {
+    /// The workbook.
+    pub(crate) book: String,
+    /// Its size in bytes; `None`: nothing was written.
+    pub(crate) bytes: Option<u64>,
+    /// Whether nothing was to be written.
+    pub(crate) dry_run: bool,
+    /// Its sheets.
+    pub(crate) sheets: Vec<SheetReceipt>,
+}
+
+/// What one source gave.
+#[derive(Debug)]
+pub(crate) struct SourceReceipt {
+    pub(crate) name: String,
+    pub(crate) bytes: u64,
+    pub(crate) records: u64,
+    pub(crate) set_aside: Vec<SetAside>,
+}
+
+/// What was written of a column.
+#[derive(Debug)]
+pub(crate) struct ColumnReceipt {
+    pub(crate) number: usize,
+    pub(crate) name: String,
+    pub(crate) kind: Kind,
+    pub(crate) format: Option<String>,
+    pub(crate) cells: u64,
+    pub(crate) blank: u64,
+    pub(crate) misfits: u64,
+    /// The sum of a number column, with no rounding; `None` if it could not be kept exactly.
+    pub(crate) sum: Option<String>,
+}
+
+/// What was done with a sheet.
+#[derive(Debug)]
+pub(crate) struct SheetReceipt {
+    pub(crate) sheet: String,
+    pub(crate) table: Option<String>,
+    pub(crate) sources: Vec<SourceReceipt>,
+    pub(crate) columns: Vec<ColumnReceipt>,
+    pub(crate) notices: Vec<Notice>,
+    pub(crate) written: Written,
+}
+
+impl SheetReceipt {
+    pub(crate) fn new(
+        sources: &[(&Source, &Surveyed)],
+        columns: &[ColumnReading],
+        sheet: String,
+        table: Option<String>,
+        written: Written,
+    ) -> Self {
+        let mut notices: Vec<Notice> = Vec::new();
+        for (_, surveyed) in sources {
+            // The number of misfits is known better now, and so is what became of blanks.
+            notices
+                .extend(surveyed.reading.notices.iter().filter(|n| n.code != NoticeCode::Misfits).cloned());
+        }
+        let columns = columns
+            .iter()
+            .zip(&written.columns)
+            .map(|(column, tally)| ColumnReceipt {
+                number: column.number,
+                name: column.name.clone(),
+                kind: column.rule.kind(),
+                format: column.format(),
+                cells: tally.cells,
+                blank: tally.blank,
+                misfits: tally.misfits,
+                sum: (column.rule.kind() == Kind::Number && tally.sum.is_exact())
+                    .then(|| tally.sum.text(tally.decimals)),
+            })
+            .collect();
+        let sources = sources
+            .iter()
+            .map(|(source, surveyed)| SourceReceipt {
+                name: source.name.clone(),
+                bytes: surveyed.bytes,
+                records: surveyed.reading.records,
+                set_aside: surveyed.reading.set_aside.clone(),
+            })
+            .collect();
+        Self { sheet, table, sources, columns, notices, written }
+    }
+
+    /// Whether someone should look.
+    fn needs_a_look(&self) -> bool {
+        self.written.misfits > 0
+            || self.written.lost > 0
+            || self.notices.iter().any(|n| n.code.needs_a_look())
+    }
+}
+
+impl Receipt {
+    /// The status that the outcome deserves.
+    pub(crate) fn status(&self) -> ExitCode {
+        if self.sheets.iter().any(SheetReceipt::needs_a_look) { ExitCode::NeedsALook } else { ExitCode::Done }
+    }
+}

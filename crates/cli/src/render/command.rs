@@ -1,0 +1,85 @@
+//! Commands as they are typed.
+
+use crate::flags::definitions::{Read, YesNo};
+use std::path::Path;
+
+/// `text` as one word for a shell: in apostrophes where it holds anything that a shell would treat specially.
+pub(crate) fn quoted(text: &str) -> String {
+    let plain = |c: char| {
+        c.is_ascii_alphanumeric() || "-_./:,=+@%{}".contains(c) || (!c.is_ascii() && c.is_alphanumeric())
+    };
+    if !text.is_empty() && text.chars().all(plain) && !text.contains('{') {
+        text.to_owned()
+    } else {
+        format!("'{}'", text.replace('\'', "'\\''"))
+    }
+}
+
+/// The import command that obeys a reading: the options that were typed, and a workbook named after the source.
+pub(crate) fn import(name: &str, read: &Read) -> String {
+    let mut stem = Path::new(name).file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    if name == "-" {
+        stem = "input".into();
+    } else if Path::new(name).extension().is_some_and(|e| e.eq_ignore_ascii_case("gz")) {
+        stem = Path::new(&stem).file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    }
+    let mut words = vec!["incola import".to_owned(), quoted(name)];
+    words.extend(options(read));
+    words.push(format!("--into {}", quoted(&format!("{stem}.xlsx"))));
+    words.join(" ")
+}
+
+/// The options that were typed.
+fn options(read: &Read) -> Vec<String> {
+    let mut words = Vec::new();
+    let mut add = |name: &str, value: Option<&String>| {
+        if let Some(value) = value {
+            words.push(format!("--{name} {}", quoted(value)));
+        }
+    };
+    add("encoding", read.encoding.as_ref());
+    add("delimiter", read.delimiter.as_ref());
+    let runs = read.runs_as_one.map(|y| if y == YesNo::Yes { "yes".to_owned() } else { "no".to_owned() });
+    add("runs-as-one", runs.as_ref());
+    add("quote", read.quote.as_ref());
+    add("header", read.header.as_ref());
+    add("lines", read.lines.as_ref());
+    add("comment", read.comment.as_ref());
+    add("decimal-char", read.decimal_char.as_ref());
+    add("blank", read.blank.as_ref());
+    for kind in &read.kinds {
+        add("as", Some(kind));
+    }
+    add("only", read.only.as_ref());
+    add("names", read.names.as_ref());
+    add("scan", read.scan.as_ref());
+    words
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn words_are_quoted_where_a_shell_needs_it() {
+        for (text, word) in [
+            ("calls.csv", "calls.csv"),
+            ("Arrived=date:dd/MM/yyyy", "Arrived=date:dd/MM/yyyy"),
+            ("port calls.csv", "'port calls.csv'"),
+            ("*=text", "'*=text'"),
+            ("quay's", "'quay'\\''s'"),
+            ("", "''"),
+        ] {
+            assert_eq!(quoted(text), word);
+        }
+    }
+
+    #[test]
+    fn the_import_command_repeats_what_was_typed() {
+        let read = Read { kinds: vec!["*=text".into()], header: Some("none".into()), ..Read::default() };
+        assert_eq!(
+            import("in/calls.csv.gz", &read),
+            "incola import in/calls.csv.gz --header none --as '*=text' --into calls.xlsx"
+        );
+    }
+}

@@ -1,0 +1,246 @@
+//! A reading as a page: the preview first, then the reasons, then what to know, then what to type.
+
+use super::grid::{GridColumn, draw};
+use super::sanitize::line;
+use super::style;
+use super::text::{counted, cut, grouped, left, line_range, terminal_columns, width, wrap};
+use crate::flags::definitions::Inspect;
+use crate::passes::survey::Surveyed;
+use incola_core::evidence::DecidedBy;
+use incola_core::kind::{Kind, Value};
+use incola_core::layout::delimiter_word;
+use incola_core::reading::{ColumnReading, Reading};
+use incola_core::record::{Dialect, Machine};
+use incola_core::survey::{Item, next_item};
+
+/// Values of a preview are cut to so many characters.
+const VALUE_CHARS: usize = 60;
+
+/// The page of a source.
+pub(crate) fn page(name: &str, surveyed: &Surveyed, options: &Inspect) -> String {
+    let columns = terminal_columns();
+    let reading = &surveyed.reading;
+    let mut out = format!("{}   {}\n\n", style::strong(&line(name)), summary(surveyed));
+    let grid = preview(surveyed, options.rows);
+    if !grid.is_empty() {
+        out.push_str(&draw(&grid, columns));
+        let shown = grid.iter().map(|c| c.values.len()).max().unwrap_or(0) as u64;
+        if shown < reading.records {
+            let more = format!("… {} more", counted(reading.records - shown, "record", "records"));
+            out.push_str(&format!("  {}\n", style::faint(&more)));
+        }
+        out.push('\n');
+    }
+    out.push_str(&reasons(reading, columns));
+    out.push('\n');
+    out.push_str(&column_reasons(&reading.columns, columns));
+    if !reading.notices.is_empty() {
+        out.push('\n');
+        out.push_str(&notices(reading, columns));
+    }
+    out.push_str("\nTo import it like this:\n  ");
+    out.push_str(&super::command::import(name, &options.read));
+    out.push('\n');
+    out
+}
+
+fn summary(surveyed: &Surveyed) -> String {
+    let reading = &surveyed.reading;
+    let columns = reading.columns.len() as u64;
+    format!(
+        "{}, {}, {}",
+        counted(reading.records, "record", "records"),
+        counted(columns, "column", "columns"),
+        counted(surveyed.bytes, "byte", "bytes")
+    )
+}
+
+/// The first records, divided.
+fn preview(surveyed: &Surveyed, rows: usize) -> Vec<GridColumn> {
+    let reading = &surveyed.reading;
+    let mut grid: Vec<GridColumn> = reading
+        .columns
+        .iter()
+        .map(|column| GridColumn {
+            number: column.number,
+            kind: kind_word(column),
+            name: line(&column.name),
+            at_right: matches!(column.rule.kind(), Kind::Number | Kind::Date | Kind::Time | Kind::DateTime),
+            values: Vec::new(),
+        })
+        .collect();
+    let mut machine = Machine::new(&surveyed.plan.dialect);
+    let text = &surveyed.head;
+    let mut at = surveyed.data_in_head().unwrap_or(text.len());
+    let mut shown = 0;
+    while shown < rows.min(usize::try_from(reading.records).unwrap_or(usize::MAX)) {
+        match next_item(&mut machine, text, at, true, surveyed.plan.header.as_deref()) {
+            Item::Record => {
+                shown += 1;
+                for (i, (cell, column)) in grid.iter_mut().zip(&reading.columns).enumerate() {
+                    let field = machine.field(text, i);
+                    let mut value =
+                        line(&String::from_utf8_lossy(&field[..field.len().min(4 * VALUE_CHARS)]));
+                    if column.pad.is_some() || column.rule.kind() != Kind::Text {
+                        value = value.trim().to_owned();
+                    }
+                    if matches!(column.read(field), Value::Misfit(_)) {
+                        value.push_str(" ‹text›");
+                    }
+                    cell.values.push(cut(&value, VALUE_CHARS));
+                }
+            }
+            Item::SetAside(_) => {}
+            Item::NeedMore | Item::End => break,
+        }
+        at = machine.next_start();
+    }
+    grid
+}
+
+/// The kind, with `!` where it was stated and not found.
+fn kind_word(column: &ColumnReading) -> String {
+    let mark = if column.decided_by == DecidedBy::Detected { "" } else { "!" };
+    format!("{}{mark}", column.rule.kind().word())
+}
+
+/// A delimiter and a quote in words.
+fn dialect_words(dialect: &Dialect) -> String {
+    if dialect.delimiter.is_empty() {
+        return "one value a line".into();
+    }
+    let mut words = format!("delimited by {}", delimiter_word(&dialect.delimiter));
+    if dialect.runs_as_one {
+        words.push_str(", runs counting as one");
+    }
+    match dialect.quote {
+        Some(b'"') => {}
+        Some(quote) => words.push_str(&format!(", quoted with {}", char::from(quote))),
+        None => words.push_str(", quotes being characters"),
+    }
+    if let Some(prefix) = &dialect.comment_prefix {
+        words.push_str(&format!(", comments behind {}", String::from_utf8_lossy(prefix)));
+    }
+    words
+}
+
+/// Encoding, layout, header and what was set aside: each with its reason, and why the next best lost.
+fn reasons(reading: &Reading, columns: usize) -> String {
+    let mut rows: Vec<(String, String, Vec<String>)> = Vec::new();
+    let encoding = &reading.encoding;
+    let mut why = vec![encoding.why.clone()];
+    if let Some(rival) = &encoding.runner_up {
+        why.push(format!("not {}: {}", rival.value.name(), rival.why));
+    }
+    let bom = if reading.bom_bytes > 0 { " with a byte order mark" } else { "" };
+    rows.push((
+        "encoding".into(),
+        format!("{}{bom}, line ends {}", encoding.value.name(), reading.line_end.word()),
+        why,
+    ));
+    let layout = &reading.layout;
+    let mut why = vec![format!("{}{}", given(layout.dialect.decided_by), layout.dialect.why)];
+    if let Some(rival) = &layout.dialect.runner_up {
+        why.push(format!("not {}: {}", delimiter_word(&rival.value.delimiter), rival.why));
+    }
+    rows.push(("layout".into(), dialect_words(&layout.dialect.value), why));
+    let header = match layout.header_line {
+        Some(header_line) => match layout.units_line {
+            Some(units) => format!("line {header_line}, units in line {units}"),
+            None => format!("line {header_line}"),
+        },
+        None => "none".into(),
+    };
+    rows.push(("header".into(), header, vec![layout.header_why.clone()]));
+    for aside in reading.set_aside.iter().take(8) {
+        rows.push(("set aside".into(), line_range(aside.line, aside.lines), vec![aside.why.into()]));
+    }
+    if reading.set_aside.len() > 8 {
+        let rest: u64 = reading.set_aside[8..].iter().map(|s| s.lines).sum();
+        rows.push((
+            "".into(),
+            format!("{} more", counted(rest, "line", "lines")),
+            vec!["all of them with --json".into()],
+        ));
+    }
+    let label = rows.iter().map(|(l, ..)| width(l)).max().unwrap_or(0);
+    let answer = rows.iter().map(|(_, a, _)| width(a)).max().unwrap_or(0).min(44);
+    let mut out = String::new();
+    for (name, value, why) in rows {
+        let indent = 2 + label + 2 + answer + 2;
+        let room = columns.saturating_sub(indent).max(24);
+        let mut lines = why.iter().flat_map(|w| wrap(&line(w), room));
+        let first = lines.next().unwrap_or_default();
+        let gap = if width(&value) > answer {
+            "\n".to_owned() + &" ".repeat(indent)
+        } else {
+            " ".repeat(answer - width(&value) + 2)
+        };
+        out.push_str(&format!(
+            "  {}  {}{gap}{}\n",
+            style::faint(&left(&name, label)),
+            value,
+            style::faint(&first)
+        ));
+        for more in lines {
+            out.push_str(&format!("{}{}\n", " ".repeat(indent), style::faint(&more)));
+        }
+    }
+    out
+}
+
+fn given(by: DecidedBy) -> &'static str {
+    match by {
+        DecidedBy::Detected => "",
+        DecidedBy::Given => "stated; ",
+        DecidedBy::Docket => "from the docket; ",
+    }
+}
+
+/// Each column with its kind, format, filled values and reason.
+fn column_reasons(list: &[ColumnReading], columns: usize) -> String {
+    let mut out = String::new();
+    let number = list.len().to_string().len();
+    let name = list.iter().map(|c| width(&line(&c.name))).max().unwrap_or(0).clamp(4, 24);
+    let kind = list.iter().map(|c| width(&kind_format(c))).max().unwrap_or(0).clamp(4, 30);
+    for column in list {
+        let blank = if column.stats.blank > 0 {
+            format!("; {} blank", grouped(column.stats.blank))
+        } else {
+            String::new()
+        };
+        let indent = 2 + number + 2 + name + 2 + kind + 2;
+        let room = columns.saturating_sub(indent).max(24);
+        let why = line(&format!("{}{blank}", column.why));
+        let mut lines = wrap(&why, room).into_iter();
+        let kind_text = kind_format(column);
+        out.push_str(&format!(
+            "  {}  {}  {}{}  {}\n",
+            style::faint(&super::text::right(&column.number.to_string(), number)),
+            left(&cut(&line(&column.name), name), name),
+            style::kind(&cut(&kind_text, kind)),
+            " ".repeat(kind.saturating_sub(width(&kind_text))),
+            style::faint(&lines.next().unwrap_or_default())
+        ));
+        for more in lines {
+            out.push_str(&format!("{}{}\n", " ".repeat(indent), style::faint(&more)));
+        }
+    }
+    out
+}
+
+fn kind_format(column: &ColumnReading) -> String {
+    match column.format() {
+        Some(format) => format!("{} {format}", kind_word(column)),
+        None => kind_word(column),
+    }
+}
+
+/// What the clerk should know.
+fn notices(reading: &Reading, columns: usize) -> String {
+    let mut out = String::new();
+    for notice in &reading.notices {
+        out.push_str(&super::receipt::notice_lines(notice, columns));
+    }
+    out
+}

@@ -1,0 +1,178 @@
+//! A reading as JSON: keys are added, never renamed.
+
+use crate::passes::survey::Surveyed;
+use incola_core::notice::Notice;
+use incola_core::reading::ColumnReading;
+use serde::Serialize;
+
+/// One source.
+#[derive(Serialize)]
+pub(crate) struct ReadingJson {
+    source: String,
+    bytes: u64,
+    encoding: EncodingJson,
+    line_end: &'static str,
+    layout: LayoutJson,
+    preamble_lines: u64,
+    header_line: Option<u64>,
+    header_lines: u64,
+    units_line: Option<u64>,
+    footer_lines: u64,
+    records: u64,
+    columns: Vec<ColumnJson>,
+    set_aside: Vec<SetAsideJson>,
+    notices: Vec<NoticeJson>,
+}
+
+#[derive(Serialize)]
+struct EncodingJson {
+    name: String,
+    bom: bool,
+    decided_by: &'static str,
+    why: String,
+    runner_up: Option<RunnerUpJson>,
+}
+
+#[derive(Serialize)]
+struct LayoutJson {
+    kind: &'static str,
+    delimiter: Option<String>,
+    runs_as_one: bool,
+    quote: Option<char>,
+    comment_prefix: Option<String>,
+    starts: Option<Vec<u64>>,
+    lines_per_record: u64,
+    decided_by: &'static str,
+    why: String,
+    runner_up: Option<RunnerUpJson>,
+}
+
+#[derive(Serialize)]
+struct RunnerUpJson {
+    value: String,
+    why: String,
+}
+
+#[derive(Serialize)]
+struct ColumnJson {
+    number: usize,
+    name: String,
+    kind: &'static str,
+    format: Option<String>,
+    decimal_char: Option<char>,
+    group_char: Option<&'static str>,
+    start: Option<u64>,
+    width: Option<u64>,
+    unit: Option<String>,
+    filled: u64,
+    blank: u64,
+    longest: u32,
+    decided_by: &'static str,
+    why: String,
+}
+
+/// Lines that are no records.
+#[derive(Serialize)]
+pub(crate) struct SetAsideJson {
+    line: u64,
+    lines: u64,
+    why: &'static str,
+}
+
+/// A notice.
+#[derive(Serialize)]
+pub(crate) struct NoticeJson {
+    code: &'static str,
+    message: String,
+    line: Option<u64>,
+    column: Option<usize>,
+    position: Option<usize>,
+}
+
+impl NoticeJson {
+    pub(crate) fn new(notice: &Notice) -> Self {
+        Self {
+            code: notice.code.word(),
+            message: notice.message.clone(),
+            line: notice.line,
+            column: notice.column,
+            position: notice.position,
+        }
+    }
+}
+
+impl SetAsideJson {
+    pub(crate) fn new(aside: &incola_core::layout::SetAside) -> Self {
+        Self { line: aside.line, lines: aside.lines, why: aside.why }
+    }
+}
+
+/// A reading in JSON's form.
+pub(crate) fn reading(name: &str, surveyed: &Surveyed) -> ReadingJson {
+    let reading = &surveyed.reading;
+    let layout = &reading.layout;
+    let dialect = &layout.dialect.value;
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    let delimiter = |bytes: &[u8]| (!bytes.is_empty()).then(|| text(bytes));
+    ReadingJson {
+        source: name.to_owned(),
+        bytes: surveyed.bytes,
+        encoding: EncodingJson {
+            name: reading.encoding.value.name(),
+            bom: reading.bom_bytes > 0,
+            decided_by: reading.encoding.decided_by.word(),
+            why: reading.encoding.why.clone(),
+            runner_up: reading
+                .encoding
+                .runner_up
+                .as_ref()
+                .map(|r| RunnerUpJson { value: r.value.name(), why: r.why.clone() }),
+        },
+        line_end: reading.line_end.word(),
+        layout: LayoutJson {
+            kind: "delimited",
+            delimiter: delimiter(&dialect.delimiter),
+            runs_as_one: dialect.runs_as_one,
+            quote: dialect.quote.map(char::from),
+            comment_prefix: dialect.comment_prefix.as_deref().map(text),
+            starts: None,
+            lines_per_record: 1,
+            decided_by: layout.dialect.decided_by.word(),
+            why: layout.dialect.why.clone(),
+            runner_up: layout
+                .dialect
+                .runner_up
+                .as_ref()
+                .map(|r| RunnerUpJson { value: text(&r.value.delimiter), why: r.why.clone() }),
+        },
+        preamble_lines: layout.preamble_lines,
+        header_line: layout.header_line,
+        header_lines: layout.header_lines,
+        units_line: layout.units_line,
+        footer_lines: layout.footer.filled_lines,
+        records: reading.records,
+        columns: reading.columns.iter().map(column).collect(),
+        set_aside: reading.set_aside.iter().map(SetAsideJson::new).collect(),
+        notices: reading.notices.iter().map(NoticeJson::new).collect(),
+    }
+}
+
+fn column(column: &ColumnReading) -> ColumnJson {
+    let (decimal_char, group_char) = column.marks();
+    ColumnJson {
+        number: column.number,
+        name: column.name.clone(),
+        kind: column.rule.kind().word(),
+        format: column.format(),
+        decimal_char,
+        group_char,
+        start: None,
+        width: None,
+        unit: column.unit.clone(),
+        filled: column.stats.filled,
+        blank: column.stats.blank,
+        longest: column.stats.longest,
+        decided_by: column.decided_by.word(),
+        why: column.why.clone(),
+    }
+}

@@ -1,0 +1,163 @@
+//! A receipt as a page.
+
+use super::sanitize::line;
+use super::style;
+use super::text::{
+    counted, cut, grouped, grouped_decimal, left, line_range, right, terminal_columns, width, wrap,
+};
+use crate::passes::write::CellNote;
+use crate::receipt::{Receipt, SheetReceipt};
+use incola_core::kind::Kind;
+use incola_core::notice::Notice;
+
+/// Cells that are told one by one on the page.
+const TOLD: usize = 5;
+
+/// The page of a receipt.
+pub(crate) fn page(receipt: &Receipt) -> String {
+    let mut out = String::new();
+    let columns = terminal_columns();
+    let what = if receipt.dry_run { "would be written (dry run)" } else { "written" };
+    let size = receipt.bytes.map_or_else(String::new, |b| format!(", {}", counted(b, "byte", "bytes")));
+    out.push_str(&format!("{}   {what}{size}\n", style::strong(&line(&receipt.book))));
+    for sheet in &receipt.sheets {
+        out.push('\n');
+        out.push_str(&sheet_page(sheet, columns, receipt.dry_run));
+    }
+    out
+}
+
+fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
+    let mut rows: Vec<(&str, String)> = Vec::new();
+    let table = sheet.table.as_ref().map_or_else(|| ", a plain range".to_owned(), |t| format!(", table {t}"));
+    rows.push(("sheet", format!("{}{table}", line(&sheet.sheet))));
+    for source in &sheet.sources {
+        rows.push((
+            "source",
+            format!(
+                "{}, {}, {}",
+                line(&source.name),
+                counted(source.bytes, "byte", "bytes"),
+                counted(source.records, "record", "records")
+            ),
+        ));
+        for aside in source.set_aside.iter().take(6) {
+            rows.push(("set aside", format!("{}: {}", line_range(aside.line, aside.lines), aside.why)));
+        }
+        if source.set_aside.len() > 6 {
+            let rest: u64 = source.set_aside[6..].iter().map(|s| s.lines).sum();
+            rows.push(("", format!("{} more, listed with --json", counted(rest, "line", "lines"))));
+        }
+    }
+    let written = &sheet.written;
+    rows.push(("rows", grouped(written.rows)));
+    if dry_run {
+        rows.push(("cells", format!("{}, not yet proved", grouped(written.cells))));
+    } else if written.exact == written.cells && written.lost == 0 {
+        rows.push((
+            "kept exactly",
+            format!("all {} cells, spelled again from the sheet and compared", grouped(written.cells)),
+        ));
+    } else {
+        rows.push((
+            "kept exactly",
+            format!("{} of {} cells", grouped(written.exact), grouped(written.cells)),
+        ));
+    }
+    let label = rows.iter().map(|(l, _)| width(l)).max().unwrap_or(0);
+    let mut out = String::new();
+    for (name, value) in rows {
+        out.push_str(&format!(
+            "  {}  {}\n",
+            style::faint(&left(name, label)),
+            cut(&value, columns.saturating_sub(label + 4))
+        ));
+    }
+    cells(&mut out, "not kept", &written.lost_cells, written.lost, sheet);
+    cells(&mut out, "misfit", &written.misfit_cells, written.misfits, sheet);
+    out.push('\n');
+    out.push_str(&column_table(sheet, columns));
+    if !sheet.notices.is_empty() {
+        out.push('\n');
+        for notice in &sheet.notices {
+            out.push_str(&notice_lines(notice, columns));
+        }
+    }
+    out
+}
+
+fn cells(out: &mut String, label: &str, list: &[CellNote], total: u64, sheet: &SheetReceipt) {
+    for cell in list.iter().take(TOLD) {
+        let name = sheet.columns.get(cell.column - 1).map_or("", |c| c.name.as_str());
+        out.push_str(&format!(
+            "  {}  line {}, row {}, {}: \u{201c}{}\u{201d} {}\n",
+            style::alert(label),
+            cell.line,
+            cell.row,
+            line(name),
+            line(&cell.text),
+            cell.why
+        ));
+    }
+    if total > TOLD as u64 {
+        let more = counted(total - TOLD.min(list.len()) as u64, "cell", "cells");
+        out.push_str(&format!("  {}  {more} more, listed with --json\n", style::alert(label)));
+    }
+}
+
+/// Filled and blank cells and the sum of each column that was written.
+fn column_table(sheet: &SheetReceipt, columns: usize) -> String {
+    let list: Vec<_> = sheet.columns.iter().filter(|c| c.kind != Kind::Skip).collect();
+    let heads = ["column", "kind", "cells", "blank", "sum"];
+    let rows: Vec<[String; 5]> = list
+        .iter()
+        .map(|c| {
+            [
+                line(&c.name),
+                c.format
+                    .as_ref()
+                    .map_or_else(|| c.kind.word().to_owned(), |f| format!("{} {f}", c.kind.word())),
+                grouped(c.cells),
+                grouped(c.blank),
+                c.sum.as_ref().map(|s| grouped_decimal(s)).unwrap_or_default(),
+            ]
+        })
+        .collect();
+    let mut widths = [0; 5];
+    for row in rows.iter().chain([&heads.map(str::to_owned)]) {
+        for (w, text) in widths.iter_mut().zip(row) {
+            *w = (*w).max(width(text));
+        }
+    }
+    widths[0] = widths[0].min(columns.saturating_sub(50).max(12));
+    let draw = |row: &[String; 5]| {
+        let cells: Vec<String> = row
+            .iter()
+            .zip(widths)
+            .enumerate()
+            .map(|(i, (text, w))| if i < 2 { left(&cut(text, w), w) } else { right(text, w) })
+            .collect();
+        cells.join("  ").trim_end().to_owned()
+    };
+    let mut out = format!("  {}\n", style::faint(&draw(&heads.map(str::to_owned))));
+    for row in &rows {
+        out.push_str(&format!("  {}\n", draw(row)));
+    }
+    out
+}
+
+/// A notice: a mark that says whether it needs a look, its place, and its words.
+pub(crate) fn notice_lines(notice: &Notice, columns: usize) -> String {
+    let mark = if notice.code.needs_a_look() { style::alert("look ") } else { style::faint("note ") };
+    let place = notice.line.map_or_else(String::new, |l| format!("line {l}: "));
+    let text = line(&format!("{place}{}", notice.message.replace('\n', " ")));
+    let mut out = String::new();
+    for (i, part) in wrap(&text, columns.saturating_sub(8).max(24)).iter().enumerate() {
+        if i == 0 {
+            out.push_str(&format!("  {mark} {part}\n"));
+        } else {
+            out.push_str(&format!("        {part}\n"));
+        }
+    }
+    out
+}

@@ -1,0 +1,115 @@
+//! A receipt as JSON: keys are added, never renamed.
+
+use super::reading_json::{NoticeJson, SetAsideJson};
+use crate::passes::write::CellNote;
+use crate::receipt::{Receipt, SheetReceipt};
+use serde::Serialize;
+
+/// What was done.
+#[derive(Serialize)]
+pub(crate) struct ReceiptJson {
+    book: String,
+    bytes: Option<u64>,
+    dry_run: bool,
+    status: u8,
+    sheets: Vec<SheetJson>,
+}
+
+#[derive(Serialize)]
+struct SheetJson {
+    sheet: String,
+    table: Option<String>,
+    sources: Vec<SourceJson>,
+    rows: u64,
+    cells: u64,
+    kept_exactly: u64,
+    not_kept: u64,
+    not_kept_cells: Vec<CellJson>,
+    misfits: u64,
+    misfit_cells: Vec<CellJson>,
+    columns: Vec<ColumnJson>,
+    notices: Vec<NoticeJson>,
+}
+
+#[derive(Serialize)]
+struct SourceJson {
+    source: String,
+    bytes: u64,
+    records: u64,
+    set_aside: Vec<SetAsideJson>,
+}
+
+#[derive(Serialize)]
+struct CellJson {
+    line: u64,
+    row: u32,
+    column: usize,
+    text: String,
+    why: &'static str,
+}
+
+#[derive(Serialize)]
+struct ColumnJson {
+    number: usize,
+    name: String,
+    kind: &'static str,
+    format: Option<String>,
+    cells: u64,
+    blank: u64,
+    misfits: u64,
+    sum: Option<String>,
+}
+
+/// A receipt in JSON's form.
+pub(crate) fn receipt(receipt: &Receipt) -> ReceiptJson {
+    ReceiptJson {
+        book: receipt.book.clone(),
+        bytes: receipt.bytes,
+        dry_run: receipt.dry_run,
+        status: receipt.status() as u8,
+        sheets: receipt.sheets.iter().map(sheet).collect(),
+    }
+}
+
+fn sheet(sheet: &SheetReceipt) -> SheetJson {
+    SheetJson {
+        sheet: sheet.sheet.clone(),
+        table: sheet.table.clone(),
+        sources: sheet
+            .sources
+            .iter()
+            .map(|s| SourceJson {
+                source: s.name.clone(),
+                bytes: s.bytes,
+                records: s.records,
+                set_aside: s.set_aside.iter().map(SetAsideJson::new).collect(),
+            })
+            .collect(),
+        rows: sheet.written.rows,
+        cells: sheet.written.cells,
+        kept_exactly: sheet.written.exact,
+        not_kept: sheet.written.lost,
+        not_kept_cells: sheet.written.lost_cells.iter().map(cell).collect(),
+        misfits: sheet.written.misfits,
+        misfit_cells: sheet.written.misfit_cells.iter().map(cell).collect(),
+        columns: sheet
+            .columns
+            .iter()
+            .map(|c| ColumnJson {
+                number: c.number,
+                name: c.name.clone(),
+                kind: c.kind.word(),
+                format: c.format.clone(),
+                cells: c.cells,
+                blank: c.blank,
+                misfits: c.misfits,
+                sum: c.sum.clone(),
+            })
+            .collect(),
+        notices: sheet.notices.iter().map(NoticeJson::new).collect(),
+    }
+}
+
+fn cell(cell: &CellNote) -> CellJson {
+    CellJson { line: cell.line, row: cell.row, column: cell.column, text: cell.text.clone(), why: cell.why }
+}

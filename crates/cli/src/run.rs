@@ -1,0 +1,76 @@
+//! Picks the command, and is the one place that turns a failure into words and a status.
+
+use crate::commands;
+use crate::exit_code::ExitCode;
+use crate::failure::Failure;
+use crate::flags::definitions::{Cli, Command};
+use crate::interrupt;
+use clap::{CommandFactory, Parser};
+use std::ffi::OsString;
+use std::io::{self, Write};
+
+/// Runs the program with these arguments.
+pub(crate) fn run(args: impl IntoIterator<Item = OsString>) -> ExitCode {
+    let cli = match Cli::try_parse_from(args) {
+        Ok(cli) => cli,
+        Err(error) => {
+            let code = if error.use_stderr() { ExitCode::Usage } else { ExitCode::Done };
+            let _ = error.print();
+            return code;
+        }
+    };
+    interrupt::listen();
+    let done = match cli.command {
+        Command::Inspect(options) => commands::inspect::run(&options),
+        Command::Import(options) => commands::import::run(&options),
+        Command::Demo(options) => commands::demo::run(&options),
+        Command::Completions(options) => {
+            let mut script = Vec::new();
+            clap_complete::generate(options.shell, &mut Cli::command(), "incola", &mut script);
+            print(&String::from_utf8_lossy(&script)).map(|()| ExitCode::Done)
+        }
+        Command::Manual => manual().and_then(|page| print(&page)).map(|()| ExitCode::Done),
+    };
+    match done {
+        Ok(code) => code,
+        Err(failure) => {
+            report(&failure);
+            failure.status
+        }
+    }
+}
+
+/// The manual page: the program, then each command.
+fn manual() -> Result<String, Failure> {
+    let mut page = Vec::new();
+    let failed =
+        |error: io::Error| Failure::unreadable(format!("the manual page cannot be written: {error}"));
+    let cli = Cli::command();
+    clap_mangen::Man::new(cli.clone()).render(&mut page).map_err(failed)?;
+    for command in cli.get_subcommands() {
+        let name = format!("incola {}", command.get_name());
+        let man = clap_mangen::Man::new(command.clone().name(name).disable_help_flag(true));
+        man.render_description_section(&mut page).map_err(failed)?;
+        man.render_synopsis_section(&mut page).map_err(failed)?;
+        man.render_options_section(&mut page).map_err(failed)?;
+    }
+    Ok(String::from_utf8_lossy(&page).into_owned())
+}
+
+/// Tells a failure on standard error.
+pub(crate) fn report(failure: &Failure) {
+    let mut out = anstream::stderr().lock();
+    // If nobody listens there is nobody to tell.
+    let _ = writeln!(out, "incola: {failure}");
+}
+
+/// Prints a result on standard output. A reader that went away is no failure.
+pub(crate) fn print(text: &str) -> Result<(), Failure> {
+    let mut out = anstream::stdout().lock();
+    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
+        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
+            Err(Failure::unreadable(format!("the result cannot be printed: {error}")))
+        }
+        _ => Ok(()),
+    }
+}

@@ -1,0 +1,207 @@
+//! Sources: files, gzip files and standard input, read as often as needed, in samples and in blocks.
+
+use crate::failure::{Failure, Result};
+use flate2::read::MultiGzDecoder;
+use std::fs::File;
+use std::io::{self, Read, Seek, SeekFrom};
+use std::path::{Path, PathBuf};
+
+/// Bytes of the sample from the beginning.
+const HEAD_BYTES: usize = 128 * 1024;
+
+/// Bytes of the samples from the middle and the end.
+const SAMPLE_BYTES: usize = 32 * 1024;
+
+/// A source that can be read more than once.
+#[derive(Debug)]
+pub(crate) struct Source {
+    /// As it was typed; `-` for standard input.
+    pub(crate) name: String,
+    /// Name of the file without its ending.
+    pub(crate) stem: String,
+    path: PathBuf,
+    file: File,
+    gzip: bool,
+}
+
+/// Raw samples of a source.
+#[derive(Debug, Default)]
+pub(crate) struct RawSamples {
+    /// The beginning.
+    pub(crate) head: Vec<u8>,
+    /// Something from the middle; empty if the head is everything.
+    pub(crate) middle: Vec<u8>,
+    /// The end; empty if the head is everything.
+    pub(crate) tail: Vec<u8>,
+    /// Bytes of the source, after decompression.
+    pub(crate) bytes: u64,
+}
+
+impl Source {
+    /// Opens a source: a path, or `-` for standard input, which is first written to an unnamed file in `spool_folder`.
+    pub(crate) fn open(name: &str, spool_folder: &Path) -> Result<Self> {
+        if name == "-" {
+            return Self::spool(spool_folder);
+        }
+        let path = PathBuf::from(name);
+        let failed = |error: &io::Error| Failure::io(&path, "read it", error);
+        let about = std::fs::metadata(&path).map_err(|error| {
+            failed(&error).help("check the name; the path is taken from the folder you are in")
+        })?;
+        if about.is_dir() {
+            return Err(Failure::unreadable(format!("{name}: it is a folder, not a text file")).help(
+                format!(
+                    "name the files in it: incola inspect {}",
+                    crate::render::command::quoted(&format!("{name}/*"))
+                ),
+            ));
+        }
+        let mut file = File::open(&path).map_err(|error| failed(&error))?;
+        let mut magic = [0; 2];
+        let gzip = file.read(&mut magic).map_err(|error| failed(&error))? == 2 && magic == [0x1F, 0x8B];
+        let mut stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+        if gzip {
+            // `calls.csv.gz` is `calls`.
+            stem = Path::new(&stem).file_stem().map_or(stem.clone(), |s| s.to_string_lossy().into_owned());
+        }
+        if !about.is_file() && !gzip {
+            // A pipe or a device cannot be read twice.
+            file = spooled(&mut io::Cursor::new(magic).chain(file), spool_folder)?;
+        }
+        Ok(Self { name: name.to_owned(), stem, path, file, gzip })
+    }
+
+    fn spool(folder: &Path) -> Result<Self> {
+        let mut file = spooled(&mut io::stdin().lock(), folder)?;
+        let mut magic = [0; 2];
+        let path = PathBuf::from("standard input");
+        let gzip = file.read(&mut magic).map_err(|e| Failure::io(&path, "read it", &e))? == 2
+            && magic == [0x1F, 0x8B];
+        Ok(Self { name: "-".into(), stem: "input".into(), path, file, gzip })
+    }
+
+    fn failed(&self, error: &io::Error) -> Failure {
+        let failure = Failure::io(&self.path, "read it", error);
+        if self.gzip {
+            return Failure::unreadable(format!(
+                "{}: the gzip data is broken or cut off: {error}",
+                self.path.display()
+            ));
+        }
+        failure
+    }
+
+    /// A reader from the first byte on, decompressed.
+    pub(crate) fn reader(&self) -> Result<Box<dyn Read + '_>> {
+        let mut file = &self.file;
+        file.seek(SeekFrom::Start(0)).map_err(|error| self.failed(&error))?;
+        Ok(if self.gzip {
+            Box::new(MultiGzDecoder::new(io::BufReader::with_capacity(64 * 1024, file)))
+        } else {
+            Box::new(file)
+        })
+    }
+
+    /// A reader of blocks from byte `offset` on.
+    pub(crate) fn blocks_from(&self, offset: u64) -> Result<Bytes<'_>> {
+        let mut reader = self.reader()?;
+        if self.gzip {
+            io::copy(&mut reader.by_ref().take(offset), &mut io::sink())
+                .map_err(|error| self.failed(&error))?;
+        } else {
+            let mut file = &self.file;
+            file.seek(SeekFrom::Start(offset)).map_err(|error| self.failed(&error))?;
+        }
+        Ok(Bytes { source: self, reader })
+    }
+
+    /// Reads samples. In a gzip file the beginning, middle and end are found by inflating it once.
+    pub(crate) fn samples(&self) -> Result<RawSamples> {
+        let mut samples = RawSamples::default();
+        let mut bytes = Bytes { source: self, reader: self.reader()? };
+        bytes.fill(&mut samples.head, HEAD_BYTES)?;
+        samples.bytes = samples.head.len() as u64;
+        if samples.head.len() < HEAD_BYTES {
+            return Ok(samples);
+        }
+        if self.gzip {
+            return self.samples_of_stream(samples, bytes);
+        }
+        drop(bytes);
+        let mut file = &self.file;
+        let length = file.seek(SeekFrom::End(0)).map_err(|error| self.failed(&error))?;
+        samples.bytes = length;
+        let head = HEAD_BYTES as u64;
+        if length <= head {
+            return Ok(samples);
+        }
+        let tail = (length - head).min(SAMPLE_BYTES as u64);
+        // Even, so that code units of two bytes stay whole.
+        let middle = (head + (length - head) / 2).min(length - tail) & !1;
+        self.blocks_from(middle)?.fill(&mut samples.middle, SAMPLE_BYTES)?;
+        self.blocks_from(length - tail)?.fill(&mut samples.tail, tail as usize)?;
+        Ok(samples)
+    }
+
+    fn samples_of_stream(&self, mut samples: RawSamples, mut bytes: Bytes<'_>) -> Result<RawSamples> {
+        let mut block = Vec::new();
+        let mut last: Vec<u8> = Vec::new();
+        loop {
+            block.clear();
+            let read = bytes.fill(&mut block, SAMPLE_BYTES)?;
+            samples.bytes += read as u64;
+            if read > 0 && samples.middle.is_empty() {
+                samples.middle.clone_from(&block);
+            }
+            last.extend_from_slice(&block);
+            let surplus = last.len().saturating_sub(SAMPLE_BYTES);
+            last.drain(..surplus);
+            if read < SAMPLE_BYTES {
+                samples.tail = last;
+                return Ok(samples);
+            }
+        }
+    }
+
+    /// Path and size for messages.
+    pub(crate) fn shown(&self) -> String {
+        self.path.display().to_string()
+    }
+
+    /// The folder and the file's name, if it is a file.
+    pub(crate) fn path(&self) -> Option<&Path> {
+        (self.name != "-").then_some(self.path.as_path())
+    }
+}
+
+/// Copies a stream into an unnamed file.
+fn spooled(stream: &mut dyn Read, folder: &Path) -> Result<File> {
+    let failed = |error: &io::Error| Failure::io(folder, "keep standard input in the folder", error);
+    let mut file = tempfile::tempfile_in(folder).map_err(|error| failed(&error))?;
+    let mut buffer = vec![0; 256 * 1024];
+    loop {
+        crate::interrupt::check()?;
+        let read = match stream.read(&mut buffer) {
+            Ok(0) => break,
+            Ok(read) => read,
+            Err(error) if error.kind() == io::ErrorKind::Interrupted => continue,
+            Err(error) => return Err(failed(&error)),
+        };
+        io::Write::write_all(&mut file, &buffer[..read]).map_err(|error| failed(&error))?;
+    }
+    file.seek(SeekFrom::Start(0)).map_err(|error| failed(&error))?;
+    Ok(file)
+}
+
+/// Bytes of a source in their order.
+pub(crate) struct Bytes<'s> {
+    source: &'s Source,
+    reader: Box<dyn Read + 's>,
+}
+
+impl Bytes<'_> {
+    /// Appends up to `most` bytes to `buffer`; fewer only at the end of the source.
+    pub(crate) fn fill(&mut self, buffer: &mut Vec<u8>, most: usize) -> Result<usize> {
+        (&mut self.reader).take(most as u64).read_to_end(buffer).map_err(|error| self.source.failed(&error))
+    }
+}
