@@ -20,8 +20,8 @@ pub const MOST_RECORD_BYTES: usize = 16 * 1024 * 1024;
 /// Lines set aside that are listed one by one; more are counted.
 const LISTED: usize = 1000;
 
-/// Different values that are remembered to tell whether a column repeats one: 16 MiB of digests.
-const REMEMBERED: usize = 1 << 20;
+/// Different values that are remembered to tell whether a column repeats one.
+const REMEMBERED: usize = 1 << 19;
 
 /// What workers need to survey a block.
 #[derive(Clone, Debug)]
@@ -271,10 +271,47 @@ fn odd_width(plan: &SurveyPlan, block: &mut BlockSurvey, fields: usize, line: u6
     }
 }
 
+/// A set of 64-bit digests with open addressing: at most 8 MiB for [`REMEMBERED`] of them.
+#[derive(Clone, Debug, Default)]
+struct Digests {
+    /// A power of two of slots; 0 is an empty one.
+    slots: Vec<u64>,
+    count: usize,
+}
+
+impl Digests {
+    /// Adds a digest; `false`: it was there.
+    fn insert(&mut self, digest: u64) -> bool {
+        if self.count * 2 >= self.slots.len() {
+            let old = std::mem::take(&mut self.slots);
+            self.slots = vec![0; (old.len() * 2).max(256)];
+            for digest in old.into_iter().filter(|d| *d != 0) {
+                self.put(digest);
+            }
+        }
+        let added = self.put(digest.max(1));
+        self.count += usize::from(added);
+        added
+    }
+
+    fn put(&mut self, digest: u64) -> bool {
+        let mask = self.slots.len() - 1;
+        let mut at = digest as usize & mask;
+        while self.slots[at] != 0 {
+            if self.slots[at] == digest {
+                return false;
+            }
+            at = (at + 1) & mask;
+        }
+        self.slots[at] = digest;
+        true
+    }
+}
+
 /// Whether the values of a column are all different.
 #[derive(Clone, Debug, Default)]
 struct Uniqueness {
-    seen: HashSet<u64>,
+    seen: Digests,
     repeats: bool,
 }
 
@@ -325,8 +362,8 @@ impl Survey {
                 if unique.repeats {
                     break;
                 }
-                if unique.seen.len() < REMEMBERED && !unique.seen.insert(*digest) {
-                    *unique = Uniqueness { seen: HashSet::new(), repeats: true };
+                if unique.seen.count < REMEMBERED && !unique.seen.insert(*digest) {
+                    *unique = Uniqueness { seen: Digests::default(), repeats: true };
                 }
             }
         }
@@ -377,7 +414,7 @@ impl Survey {
     pub fn is_unique(&self, place: usize) -> bool {
         self.unique
             .iter()
-            .any(|(column, unique)| *column == place && !unique.repeats && !unique.seen.is_empty())
+            .any(|(column, unique)| *column == place && !unique.repeats && unique.seen.count > 0)
     }
 }
 
@@ -397,7 +434,10 @@ pub fn unique_candidates(plan: &SurveyPlan, sample: &[u8]) -> Vec<usize> {
                 seen += 1;
                 for (place, alive) in alive.iter_mut().enumerate().filter(|(_, a)| **a) {
                     let value = trim(machine.field(sample, place)).0;
-                    let fits = value.len() >= length as usize && value.iter().all(u8::is_ascii_digit);
+                    // Zeros in front and more than 15 digits make text in any case.
+                    let fits = (length as usize..=15).contains(&value.len())
+                        && value[0] != b'0'
+                        && value.iter().all(u8::is_ascii_digit);
                     *alive = fits && values[place].insert(value.to_vec());
                 }
             }

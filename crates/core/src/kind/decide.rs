@@ -16,6 +16,9 @@ pub const MISFIT_SHARE: u64 = 1000;
 /// From how many records on, and from how many digits on, unequal values of equal length make an identifier.
 pub const UNIQUE_FROM: (u64, u32) = (30, 8);
 
+/// 1900-03-01 at midnight, as [`super::statistics::moment_key`] has it.
+const FIRST_HOLDABLE: u64 = ((1900 * 16 + 3) * 32 + 1) << 27;
+
 /// What else is known of the file when a column is judged.
 #[derive(Clone, Debug, Default)]
 pub struct Surroundings {
@@ -176,7 +179,7 @@ fn as_date(stats: &ColumnStats) -> Option<Verdict> {
         },
     };
     // Whatever the order, a worksheet holds no day before March 1900.
-    if let Some((_, line)) = dates.earliest.filter(|(at, _)| *at < -25_508 * 86_400_000)
+    if let Some((_, line)) = dates.earliest.filter(|(at, _)| *at < FIRST_HOLDABLE)
         && dates.shape.date.is_some()
     {
         let count = dates.too_early.count.max(1);

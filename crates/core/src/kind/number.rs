@@ -340,6 +340,45 @@ pub fn parse_padded(text: &[u8], decimal: Decimal) -> Result<Number, NoNumber> {
     Parser { text, at: 0, decimal, spelling: NumberSpelling::PLAIN, digits: 0, scale: 0 }.value()
 }
 
+/// Reads the most common spelling quickly: digits, one mark, digits, perhaps a minus in front; and only where the mark
+/// can be nothing but the decimal character. `None`: it is spelled otherwise, or no number.
+#[inline]
+pub fn parse_simple(text: &[u8]) -> Option<(Decimal, Number)> {
+    let (sign, digits) = match text.split_first()? {
+        (b'-', rest) => (Sign::Minus, rest),
+        _ => (Sign::None, text),
+    };
+    if digits.len() > SIGNIFICANT_DIGITS as usize + 1 {
+        return None;
+    }
+    let mut value = 0_u64;
+    let mut mark_at = None;
+    for (at, &byte) in digits.iter().enumerate() {
+        let digit = byte.wrapping_sub(b'0');
+        if digit < 10 {
+            value = value * 10 + u64::from(digit);
+        } else if mark_at.is_none() && matches!(byte, b'.' | b',') {
+            mark_at = Some(at);
+        } else {
+            return None;
+        }
+    }
+    let whole = mark_at?;
+    let mut decimals = digits.len() - whole - 1;
+    let zero_in_front = whole > 1 && digits[0] == b'0';
+    let may_group = decimals == 3 && whole <= 3 && digits[0] != b'0';
+    if whole == 0 || decimals == 0 || zero_in_front || may_group || value == 0 {
+        return None;
+    }
+    let decimal = if digits[whole] == b'.' { Decimal::Point } else { Decimal::Comma };
+    let spelling = NumberSpelling { decimals: decimals as u8, mark: true, sign, ..NumberSpelling::PLAIN };
+    while value.is_multiple_of(10) && decimals > 0 {
+        value /= 10;
+        decimals -= 1;
+    }
+    Some((decimal, Number { digits: value, scale: decimals as i16, negative: sign == Sign::Minus, spelling }))
+}
+
 struct Parser<'t> {
     text: &'t [u8],
     at: usize,
@@ -805,6 +844,18 @@ mod tests {
             ("1,00,000.00", NoNumber::Unspellable),
         ] {
             assert_eq!(point(text).unwrap_err(), why, "{text:?}");
+        }
+    }
+
+    #[test]
+    fn the_quick_reading_agrees_with_the_careful_one() {
+        for text in ["12.5", "-3.00", "0.50", "1234.567", "12,5", "0,125", "999999999999.125", "10.10"] {
+            let (decimal, number) = parse_simple(text.as_bytes()).unwrap_or_else(|| panic!("{text}"));
+            assert_eq!(parse(text.as_bytes(), decimal), Ok(number), "{text}");
+            assert!(parse(text.as_bytes(), decimal.other()).is_err(), "{text}");
+        }
+        for text in ["1.234", "00.5", ".5", "5.", "-0.00", "1.2.3", "12", "", "-", "1234567890123456.5"] {
+            assert_eq!(parse_simple(text.as_bytes()), None, "{text}");
         }
     }
 

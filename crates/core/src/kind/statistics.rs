@@ -183,12 +183,18 @@ pub struct Dates {
     pub other_zone: Count,
     /// Languages that all month names fit.
     pub languages: Languages,
-    /// Earliest and latest day and time, in milliseconds since 1970 under the first order that holds, with lines.
-    pub earliest: Option<(i64, u64)>,
+    /// Earliest day and time under the first order that holds, with its line; see [`moment_key`].
+    pub earliest: Option<(u64, u64)>,
     /// See `earliest`.
-    pub latest: Option<(i64, u64)>,
+    pub latest: Option<(u64, u64)>,
     /// How they are spelled.
     pub spellings: Spellings<DateSpelling>,
+}
+
+/// A day and time as one number that orders as they do.
+pub fn moment_key(day: date::Day, millis: u32) -> u64 {
+    let days = (u64::from(day.year) * 16 + u64::from(day.month)) * 32 + u64::from(day.day);
+    (days << 27) | u64::from(millis)
 }
 
 /// The orders in the place they have in [`Dates::orders`].
@@ -229,7 +235,7 @@ impl Dates {
             }
         }
         if let Some(day) = days.iter().flatten().next() {
-            let at = i64::from(day.since_1970()) * 86_400_000 + i64::from(scan.millis);
+            let at = moment_key(*day, scan.millis);
             if self.earliest.is_none_or(|(e, _)| at < e) {
                 self.earliest = Some((at, line));
             }
@@ -262,13 +268,17 @@ impl Dates {
             let same = later.count - later.other_zone.count;
             self.other_zone.merge(Count { count: same, line: 1 }, lines_before);
         }
-        let earlier = |a: Option<(i64, u64)>, b: Option<(i64, u64)>, sign: i64| match (a, b) {
-            (Some(a), Some(b)) if b.0 * sign < a.0 * sign => Some((b.0, b.1 + lines_before)),
-            (None, Some(b)) => Some((b.0, b.1 + lines_before)),
-            (a, _) => a,
-        };
-        self.earliest = earlier(self.earliest, later.earliest, 1);
-        self.latest = earlier(self.latest, later.latest, -1);
+        let moved = |e: (u64, u64)| (e.0, e.1 + lines_before);
+        if let Some(extreme) = later.earliest.map(moved)
+            && self.earliest.is_none_or(|e| extreme.0 < e.0)
+        {
+            self.earliest = Some(extreme);
+        }
+        if let Some(extreme) = later.latest.map(moved)
+            && self.latest.is_none_or(|l| extreme.0 > l.0)
+        {
+            self.latest = Some(extreme);
+        }
         self.languages = self.languages.and(later.languages);
         self.spellings.merge(&later.spellings);
     }
@@ -553,15 +563,15 @@ impl ColumnStats {
             let number = Number { digits, scale: 0, negative: false, spelling: NumberSpelling::PLAIN };
             self.neutral.add(&number, line);
         }
-        if matches!(length, 8 | 12 | 14) {
+        // Compact dates begin with a century.
+        if matches!(length, 8 | 12 | 14) && matches!(value[..2], [b'1', b'9'] | [b'2', b'0' | b'1']) {
             self.observe_date(value, line);
         }
     }
 
     /// A value with digits and something else.
     fn observe_other(&mut self, value: &[u8], seen: u16, line: u64) {
-        let wordy = class::LETTER | class::OTHER;
-        if seen & class::DATE == 0 || seen & wordy != 0 {
+        if seen & class::DATE == 0 {
             match self.observe_number(value, seen, line) {
                 Ok(()) => return,
                 Err(NoNumber::LeadingZero) => {
@@ -590,6 +600,17 @@ impl ColumnStats {
     }
 
     fn observe_number(&mut self, value: &[u8], seen: u16, line: u64) -> Result<(), NoNumber> {
+        if let Some((decimal, number)) = number::parse_simple(value) {
+            // `12.5`: one mark, and not before three digits that it could group.
+            let numbers = match decimal {
+                Decimal::Point => &mut self.point,
+                Decimal::Comma => &mut self.comma,
+            };
+            let numbers = numbers.get_or_insert_default();
+            numbers.add(&number, line);
+            numbers.decisive.add(line);
+            return Ok(());
+        }
         let point = number::parse(value, Decimal::Point);
         if seen & class::MARK == 0 {
             let number = point?;
