@@ -155,8 +155,7 @@ impl NumberFormat {
             (_, false) => (&self.sections[0], false),
         };
         if section.is_date {
-            let serial = std::str::from_utf8(magnitude).ok().and_then(|t| t.parse().ok());
-            if let Some((days, millis)) = serial.and_then(serial_date::read) {
+            if let Some((days, millis)) = serial_date::read_digits(magnitude) {
                 section.show_moment(days, millis, locale, out);
                 return;
             }

@@ -63,6 +63,26 @@ pub fn read(serial: f64) -> Option<(i32, u32)> {
     Some((((millis / day) as i32) - DAYS_1970, (millis % day) as u32))
 }
 
+/// Reads a serial number as a worksheet's XML has it; see [`read`].
+pub fn read_digits(text: &[u8]) -> Option<(i32, u32)> {
+    let mark = text.iter().position(|b| *b == b'.').unwrap_or(text.len());
+    let (whole, fraction) = (&text[..mark], text.get(mark + 1..).unwrap_or_default());
+    let digits =
+        |t: &[u8]| t.iter().try_fold(0_u64, |n, b| b.is_ascii_digit().then(|| n * 10 + u64::from(b - b'0')));
+    if !(1..=7).contains(&whole.len()) || fraction.len() > 12 {
+        return read(std::str::from_utf8(text).ok()?.parse().ok()?);
+    }
+    let (Some(days), Some(fraction_digits)) = (digits(whole), digits(fraction)) else {
+        return read(std::str::from_utf8(text).ok()?.parse().ok()?);
+    };
+    // In units of 10^-12, then of 10^-7 of 1/864 of a day: no rounding but the last one.
+    let units = fraction_digits * 10_u64.pow(12 - fraction.len() as u32);
+    let millis = (units * 864 + 5_000_000) / 10_000_000;
+    let day = u64::from(DAY_MILLIS);
+    let days = i32::try_from(days + millis / day).ok().filter(|d| *d < 2_958_466)?;
+    Some((days - DAYS_1970, (millis % day) as u32))
+}
+
 /// Year, month and day of a count of days since 1970-01-01.
 pub fn civil(days_since_1970: i32) -> (i32, u32, u32) {
     // Days since 0000-03-01, in eras of 400 years.
@@ -88,6 +108,7 @@ mod tests {
             write(&mut text, Some(22_508), millis);
             let serial: f64 = std::str::from_utf8(&text).unwrap().parse().unwrap();
             assert_eq!(read(serial), Some((22_508, millis)));
+            assert_eq!(read_digits(&text), Some((22_508, millis)));
         }
     }
 

@@ -217,7 +217,7 @@ fn work(
                 write_row(worker, text, plan, placing, (row, line), bad.count > 0, &mut written);
                 row += 1;
                 if worker.rows.xml().len() > ROWS_BYTES {
-                    blocks.push(worker.compressor.block(worker.rows.xml()));
+                    blocks.push(worker.rows.compress(&mut worker.compressor));
                     worker.rows.clear();
                 }
             }
@@ -226,7 +226,7 @@ fn work(
         at = worker.machine.next_start();
     }
     if !worker.rows.xml().is_empty() {
-        blocks.push(worker.compressor.block(worker.rows.xml()));
+        blocks.push(worker.rows.compress(&mut worker.compressor));
         worker.rows.clear();
     }
     worker.text = buffer;

@@ -1,5 +1,6 @@
 //! Rows as XML, cell by cell, with nothing allocated per cell.
 
+use crate::package::deflate::{Block, Compressor, Span};
 use crate::reference::column_letters;
 use crate::serial_date::write_whole;
 use crate::styles::StyleId;
@@ -20,9 +21,16 @@ pub struct RowEncoder {
     xml: Vec<u8>,
     /// `<c r="A` and so on, by column.
     openings: Vec<Vec<u8>>,
-    /// `2" s="`: the row's number and what follows it in each of its cells.
+    /// The row's number.
     row: Vec<u8>,
+    /// By style: what stands between the row's number and a text, and a number.
+    middles: Vec<[Vec<u8>; 2]>,
+    /// Where short values stand in `xml`.
+    values: Vec<Span>,
 }
+
+/// Longer values are worth a search for what repeats inside them.
+const SHORT_VALUE_BYTES: usize = 24;
 
 impl RowEncoder {
     /// An encoder for cells in `columns` columns, the leftmost of which is `first_column` (from 1).
@@ -34,6 +42,8 @@ impl RowEncoder {
                 .map(|c| format!("<c r=\"{}", column_letters(c)).into_bytes())
                 .collect(),
             row: Vec::new(),
+            middles: Vec::new(),
+            values: Vec::new(),
         }
     }
 
@@ -45,6 +55,19 @@ impl RowEncoder {
     /// Forgets what was written; the memory is kept.
     pub fn clear(&mut self) {
         self.xml.clear();
+        self.values.clear();
+    }
+
+    /// Compresses what was written.
+    pub fn compress(&self, compressor: &mut Compressor) -> Block {
+        compressor.block_with_spans(&self.xml, &self.values)
+    }
+
+    #[inline]
+    fn note_value(&mut self, start: usize, end: usize) {
+        if end - start <= SHORT_VALUE_BYTES {
+            self.values.push(Span { start: start as u32, end: end as u32 });
+        }
     }
 
     /// Opens a row, by its number from 1.
@@ -54,7 +77,6 @@ impl RowEncoder {
         self.xml.extend_from_slice(b"<row r=\"");
         self.xml.extend_from_slice(&self.row);
         self.xml.extend_from_slice(b"\">");
-        self.row.extend_from_slice(b"\" s=\"");
     }
 
     /// Closes the row.
@@ -62,26 +84,40 @@ impl RowEncoder {
         self.xml.extend_from_slice(b"</row>");
     }
 
+    /// Opens a cell: `<c r="A2" s="1"` and what else stands before a text (0) or a number (1).
     #[inline]
-    fn open(&mut self, column: usize, style: StyleId) {
+    fn open(&mut self, column: usize, style: StyleId, what: usize) {
+        let style = style.0 as usize;
+        if style >= self.middles.len() {
+            self.add_middles(style);
+        }
         self.xml.extend_from_slice(&self.openings[column]);
         self.xml.extend_from_slice(&self.row);
-        write_whole(&mut self.xml, style.0);
+        self.xml.extend_from_slice(&self.middles[style][what]);
+    }
+
+    #[cold]
+    fn add_middles(&mut self, style: usize) {
+        for style in self.middles.len()..=style {
+            let text = format!("\" s=\"{style}\" t=\"inlineStr\"><is><t>");
+            let number = format!("\" s=\"{style}\"><v>");
+            self.middles.push([text.into_bytes(), number.into_bytes()]);
+        }
     }
 
     /// Writes a text cell in a column (from 0 within the encoder) and says where its escaped text stands in
     /// [`xml`](Self::xml). The text is kept as it is; cut at nothing, for limits are checked before.
     #[inline]
     pub fn text(&mut self, column: usize, style: StyleId, text: &[u8]) -> std::ops::Range<usize> {
-        self.open(column, style);
+        self.open(column, style, 0);
         if xml::needs_space_preserved(text) {
-            self.xml.extend_from_slice(b"\" t=\"inlineStr\"><is><t xml:space=\"preserve\">");
-        } else {
-            self.xml.extend_from_slice(b"\" t=\"inlineStr\"><is><t>");
+            self.xml.truncate(self.xml.len() - 1);
+            self.xml.extend_from_slice(b" xml:space=\"preserve\">");
         }
         let start = self.xml.len();
         xml::escape(&mut self.xml, text);
         let end = self.xml.len();
+        self.note_value(start, end);
         self.xml.extend_from_slice(b"</t></is></c>");
         start..end
     }
@@ -94,22 +130,19 @@ impl RowEncoder {
         style: StyleId,
         write: impl FnOnce(&mut Vec<u8>),
     ) -> std::ops::Range<usize> {
-        self.open(column, style);
-        self.xml.extend_from_slice(b"\"><v>");
+        self.open(column, style, 1);
         let start = self.xml.len();
         write(&mut self.xml);
         let end = self.xml.len();
+        self.note_value(start, end);
         self.xml.extend_from_slice(b"</v></c>");
         start..end
     }
 
     /// Writes a cell that is true or false.
     pub fn boolean(&mut self, column: usize, style: StyleId, value: bool) {
-        self.open(column, style);
-        self.xml.extend_from_slice(if value {
-            b"\" t=\"b\"><v>1</v></c>"
-        } else {
-            b"\" t=\"b\"><v>0</v></c>"
-        });
+        self.open(column, style, 1);
+        self.xml.truncate(self.xml.len() - b"><v>".len());
+        self.xml.extend_from_slice(if value { b" t=\"b\"><v>1</v></c>" } else { b" t=\"b\"><v>0</v></c>" });
     }
 }

@@ -1,7 +1,7 @@
-//! Tokens as bits: one block with codes of its own (RFC 1951, 3.2.7).
+//! Sequences as bits: one block with codes of its own (RFC 1951, 3.2.7).
 
 use super::bits::BitWriter;
-use super::matches::Token;
+use super::matches::Sequence;
 
 /// Literals, the end of a block, and lengths.
 const LITERALS: usize = 286;
@@ -86,26 +86,66 @@ struct Code {
     length: u8,
 }
 
-/// Writes tokens as one block that is not the last one.
-pub(super) fn write_segment(out: &mut BitWriter, tokens: &[Token]) {
+/// Writes the sequences of `raw` from byte `from` on as one block that is not the last one.
+pub(super) fn write_segment(out: &mut BitWriter, raw: &[u8], from: usize, sequences: &[Sequence]) {
     let mut literal_counts = [0_u32; LITERALS];
     let mut distance_counts = [0_u32; DISTANCES];
+    // Every other literal is counted apart: adding to one place twice in a row has to wait.
+    let mut more_counts = [0_u32; 256];
     literal_counts[END] = 1;
-    for token in tokens {
-        match token.parts() {
-            Ok(byte) => literal_counts[usize::from(byte)] += 1,
-            Err((length, distance)) => {
-                literal_counts[257 + usize::from(SYMBOL_OF_LENGTH[usize::from(length)])] += 1;
-                distance_counts[distance_symbol(distance).0] += 1;
-            }
+    let mut at = from;
+    for sequence in sequences {
+        let end = at + sequence.literals as usize;
+        let mut pairs = raw[at..end].chunks_exact(2);
+        for pair in &mut pairs {
+            literal_counts[usize::from(pair[0])] += 1;
+            more_counts[usize::from(pair[1])] += 1;
         }
+        for &byte in pairs.remainder() {
+            literal_counts[usize::from(byte)] += 1;
+        }
+        if sequence.length > 0 {
+            literal_counts[257 + usize::from(SYMBOL_OF_LENGTH[usize::from(sequence.length - 3)])] += 1;
+            distance_counts[distance_symbol(sequence.distance - 1).0] += 1;
+        }
+        at = end + usize::from(sequence.length);
+    }
+    for (count, more) in literal_counts.iter_mut().zip(more_counts) {
+        *count += more;
     }
     let literals = codes::<LITERALS>(&literal_counts, CODE_BITS);
     let distances = codes::<DISTANCES>(&distance_counts, CODE_BITS);
     out.write(0, 1);
     out.write(2, 2);
     write_code_lengths(out, &literals, &distances);
-    // Code and following bits of each length, put together once.
+    let lengths = length_codes(&literals);
+    at = from;
+    for sequence in sequences {
+        let end = at + sequence.literals as usize;
+        // Two literals have at most 30 bits.
+        let mut pairs = raw[at..end].chunks_exact(2);
+        for pair in &mut pairs {
+            let (a, b) = (literals[usize::from(pair[0])], literals[usize::from(pair[1])]);
+            out.write(u32::from(a.bits) | u32::from(b.bits) << a.length, u32::from(a.length + b.length));
+        }
+        if let [last] = pairs.remainder() {
+            let code = literals[usize::from(*last)];
+            out.write(u32::from(code.bits), u32::from(code.length));
+        }
+        if sequence.length > 0 {
+            let (bits, count) = lengths[usize::from(sequence.length - 3)];
+            out.write(bits, count);
+            let (symbol, extra, rest) = distance_symbol(sequence.distance - 1);
+            let code = distances[symbol];
+            out.write(u32::from(code.bits) | rest << code.length, u32::from(code.length) + extra);
+        }
+        at = end + usize::from(sequence.length);
+    }
+    out.write(u32::from(literals[END].bits), u32::from(literals[END].length));
+}
+
+/// Code and following bits of each length (less 3), put together once for a block.
+fn length_codes(literals: &[Code; LITERALS]) -> [(u32, u32); 256] {
     let mut lengths = [(0_u32, 0_u32); 256];
     for (length, entry) in lengths.iter_mut().enumerate() {
         let symbol = usize::from(SYMBOL_OF_LENGTH[length]);
@@ -114,22 +154,7 @@ pub(super) fn write_segment(out: &mut BitWriter, tokens: &[Token]) {
         let rest = (length as u32 - u32::from(first)) << code.length;
         *entry = (u32::from(code.bits) | rest, u32::from(code.length) + u32::from(extra));
     }
-    for token in tokens {
-        match token.parts() {
-            Ok(byte) => {
-                let code = literals[usize::from(byte)];
-                out.write(u32::from(code.bits), u32::from(code.length));
-            }
-            Err((length, distance)) => {
-                let (bits, count) = lengths[usize::from(length)];
-                out.write(bits, count);
-                let (symbol, extra, rest) = distance_symbol(distance);
-                let code = distances[symbol];
-                out.write(u32::from(code.bits) | rest << code.length, u32::from(code.length) + extra);
-            }
-        }
-    }
-    out.write(u32::from(literals[END].bits), u32::from(literals[END].length));
+    lengths
 }
 
 /// Codes for symbols that occur so often, none longer than `most` bits.

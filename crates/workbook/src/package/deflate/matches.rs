@@ -1,36 +1,37 @@
-//! What repeats: a text as literals and references to earlier places.
+//! What repeats: a text as runs of literals, each followed by a reference to an earlier place.
 
 /// How far back a reference reaches.
 const WINDOW: usize = 32 * 1024;
 
 /// Longest reference.
-pub(super) const LONGEST: usize = 258;
+const LONGEST: usize = 258;
 
 /// Slots of the table of earlier places.
 const SLOTS: usize = 1 << 14;
 
-/// A literal byte, or a reference: bit 31, length less 3 in bits 16 to 23, distance less 1 in bits 0 to 14.
+/// Literals, then a reference.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) struct Token(u32);
+pub(super) struct Sequence {
+    /// Literal bytes.
+    pub(super) literals: u32,
+    /// Length of the reference; 0: there is none, at the end of a block.
+    pub(super) length: u16,
+    /// Its distance.
+    pub(super) distance: u16,
+}
 
-impl Token {
-    fn literal(byte: u8) -> Self {
-        Self(u32::from(byte))
-    }
+/// A stretch of bytes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Span {
+    /// First byte.
+    pub start: u32,
+    /// The byte after the last one.
+    pub end: u32,
+}
 
-    fn reference(length: usize, distance: usize) -> Self {
-        Self(1 << 31 | ((length - 3) as u32) << 16 | (distance - 1) as u32)
-    }
-
-    /// The literal, or length less 3 and distance less 1.
-    #[inline]
-    pub(super) fn parts(self) -> Result<u8, (u8, u16)> {
-        if self.0 >> 31 == 0 {
-            Ok(self.0 as u8)
-        } else {
-            Err(((self.0 >> 16) as u8, (self.0 & 0x7FFF) as u16))
-        }
-    }
+impl Span {
+    /// A stretch that is never reached.
+    const NONE: Self = Self { start: u32::MAX, end: u32::MAX };
 }
 
 /// Finds references.
@@ -46,10 +47,10 @@ impl Default for MatchFinder {
     }
 }
 
-/// The slot of the five bytes that a little-endian word begins with.
+/// The slot of the six bytes that a little-endian word begins with.
 #[inline]
 fn slot(word: u64) -> usize {
-    ((word << 24).wrapping_mul(0x9E37_79B1_85EB_CA87) >> (64 - SLOTS.trailing_zeros())) as usize
+    ((word << 16).wrapping_mul(0x9E37_79B1_85EB_CA87) >> (64 - SLOTS.trailing_zeros())) as usize
 }
 
 #[inline]
@@ -63,78 +64,71 @@ impl MatchFinder {
         self.places.fill(0);
     }
 
-    /// Appends about `most` tokens for `raw` from byte `at` on; gives the byte they end at.
-    pub(super) fn tokens(
+    /// Appends up to `most` sequences for `raw` from byte `from` on; gives the byte they end at. `spans` are stretches
+    /// that hold ever new characters, in order: only their first byte is looked up.
+    pub(super) fn sequences(
         &mut self,
         raw: &[u8],
-        mut at: usize,
+        from: usize,
         most: usize,
-        tokens: &mut Vec<Token>,
+        spans: &[Span],
+        sequences: &mut Vec<Sequence>,
     ) -> usize {
-        let start = at;
-        while tokens.len() < most {
-            let Some(word) = word_at(raw, at) else {
-                // Too few bytes for a look-up: the end of the block.
-                tokens.extend(raw[at..].iter().map(|b| Token::literal(*b)));
-                return raw.len();
-            };
+        // Literals since this byte are in no sequence yet.
+        let mut anchor = from;
+        let mut at = from;
+        let mut spans = spans[spans.partition_point(|s| (s.end as usize) <= from)..].iter();
+        let mut span = spans.next().copied().unwrap_or(Span::NONE);
+        while let Some(word) = word_at(raw, at) {
+            if at > span.start as usize {
+                at = at.max(span.end as usize);
+                span = spans.next().copied().unwrap_or(Span::NONE);
+                continue;
+            }
             let place = &mut self.places[slot(word)];
             let candidate = *place as usize;
             *place = at as u32 + 1;
-            if candidate > 0 && at + 1 - candidate <= WINDOW {
-                let earlier = candidate - 1;
-                let length = common(raw, earlier, at, word);
-                if length >= least(at - earlier) {
-                    at = self.reference(raw, start, earlier, at, length, tokens);
-                    continue;
-                }
+            if candidate == 0 || at + 1 - candidate > WINDOW {
+                at += 1;
+                continue;
             }
-            tokens.push(Token::literal(raw[at]));
-            at += 1;
+            let mut earlier = candidate - 1;
+            let mut length = common(raw, earlier, at, word);
+            if length < least(at - earlier) {
+                at += 1;
+                continue;
+            }
+            let end = at + length;
+            let mut start = at;
+            while start > anchor && earlier > 0 && length < LONGEST && raw[start - 1] == raw[earlier - 1] {
+                (start, earlier, length) = (start - 1, earlier - 1, length + 1);
+            }
+            sequences.push(Sequence {
+                literals: (start - anchor) as u32,
+                length: length as u16,
+                distance: (start - earlier) as u16,
+            });
+            // What follows a repetition is often followed by the next one: its end is worth a place.
+            if let Some(word) = word_at(raw, end - 2) {
+                self.places[slot(word)] = (end - 2) as u32 + 1;
+            }
+            at = end;
+            anchor = end;
+            if sequences.len() == most {
+                return end;
+            }
         }
-        at
-    }
-
-    /// Adds the reference to `earlier`, extended to the front over literals just added, and on past its longest form.
-    #[inline]
-    fn reference(
-        &mut self,
-        raw: &[u8],
-        start: usize,
-        mut earlier: usize,
-        mut at: usize,
-        mut length: usize,
-        tokens: &mut Vec<Token>,
-    ) -> usize {
-        let end = at + length;
-        while at > start
-            && earlier > 0
-            && length < LONGEST
-            && raw[at - 1] == raw[earlier - 1]
-            && tokens.last().is_some_and(|t| t.parts().is_ok())
-        {
-            tokens.pop();
-            (at, earlier, length) = (at - 1, earlier - 1, length + 1);
-        }
-        tokens.push(Token::reference(length, at - earlier));
-        // What follows a repetition is often followed by the next one: its end is worth a place.
-        if let Some(word) = word_at(raw, end - 2) {
-            self.places[slot(word)] = (end - 2) as u32 + 1;
-        }
-        end
+        // Too few bytes for a look-up: the end of the block.
+        sequences.push(Sequence { literals: (raw.len() - anchor) as u32, length: 0, distance: 0 });
+        raw.len()
     }
 }
 
-/// Shortest reference that is worth its bits at a distance: digits take less than four bits each as literals, a distance
-/// takes five bits and the logarithm of itself.
+/// Shortest reference that is worth its bits at a distance. A reference hides the next, longer one behind it: that costs
+/// more than the bits it saves when it is short. Tried on sheets of port calls; shorter ones make them larger.
 #[inline]
 fn least(distance: usize) -> usize {
-    match distance {
-        ..=64 => 4,
-        65..=1024 => 5,
-        1025..=8192 => 6,
-        _ => 7,
-    }
+    if distance <= 128 { 6 } else { 8 }
 }
 
 /// Bytes that `raw` has in common at two places, at most [`LONGEST`]. `word`: the eight bytes at the later one.
