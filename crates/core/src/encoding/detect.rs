@@ -217,6 +217,11 @@ fn judge(encoding: Encoding, lines: &[u8]) -> Verdict {
             against_it -= weight;
         }
     }
+    // Portuguese has far more of the letter ã than of õ; without it, and beside acute accents, õ is Hungarian misread.
+    let count = |letters: &str| chars.iter().filter(|c| letters.contains(**c)).count() as i64;
+    if count("ãÃ") == 0 && count("áíó") > 0 {
+        against_it += 5 * count("õÕ");
+    }
     // Chinese and Korean encodings hold kana, but only Japanese is written with it.
     if matches!(encoding.name().as_str(), "gb18030" | "big5" | "euc-kr") {
         against_it += 8 * chars.iter().filter(|c| matches!(c, '\u{3041}'..='\u{30fa}')).count() as i64;

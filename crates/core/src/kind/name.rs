@@ -41,6 +41,27 @@ quantita importo somma prezzo costo tasso valore percentuale durata lunghezza la
 quantidade montante soma preco taxa porcentagem duracao \
 aantal hoeveelheid bedrag totaal som prijs gewicht waarde percentage duur lengte breedte hoogte van ";
 
+/// Other words that usually name columns.
+const USUAL: &str = " name names vessel ship city town country street address date time day month type status state kind \
+description remarks remark comment comments category region province county first last email mail title note notes group \
+class unit units currency source from to flag port berth cargo company customer supplier product item department person \
+user owner agent carrier text label value subject language gender sex \
+schiff ort stadt land strasse datum zeit tag monat art bezeichnung bemerkung beschreibung kategorie vorname nachname firma \
+kunde produkt abteilung titel gruppe einheit waehrung wahrung quelle von bis hafen fracht anschrift \
+nom prenom ville pays rue adresse heure jour mois etat libelle remarque categorie client produit titre groupe unite devise \
+navire port nombre apellido ciudad pais calle direccion fecha hora dia mes tipo estado descripcion observaciones cliente \
+producto titulo grupo unidad moneda buque puerto nome cognome citta paese via indirizzo data ora giorno mese stato \
+descrizione note prodotto titolo gruppo unita valuta nave porto naam stad straat adres tijd dag maand soort omschrijving \
+opmerking klant groep eenheid schip haven ";
+
+/// Whether `name` is short and holds a word that usually names columns.
+pub fn is_usual(name: &str) -> bool {
+    let words = words(name);
+    words.len() <= 5
+        && (evidence(name) != NameEvidence::None
+            || words.iter().any(|word| USUAL.contains(&format!(" {} ", plain(word)))))
+}
+
 /// What `name` speaks for.
 ///
 /// ```

@@ -142,7 +142,11 @@ fn leads(filled: &[&[u8]], prefix: &str) -> bool {
 fn delimiters(samples: Samples<'_>) -> Vec<String> {
     let holds =
         |d: &str| [samples.head, samples.middle].iter().any(|s| memmem::find(s, d.as_bytes()).is_some());
-    let mut found: Vec<String> = COMMON.iter().filter(|d| holds(d)).map(|d| (*d).to_owned()).collect();
+    let mut found: Vec<String> = COMMON
+        .iter()
+        .filter(|d| holds(d) && !always_doubled(samples.head, d))
+        .map(|d| (*d).to_owned())
+        .collect();
     let sample: Vec<&[u8]> = lines(if samples.middle.is_empty() { samples.head } else { samples.middle })
         .chain(lines(samples.head))
         .filter(|l| !l.trim_ascii().is_empty() && !l.starts_with(b"#"))
@@ -165,6 +169,16 @@ fn delimiters(samples: Samples<'_>) -> Vec<String> {
     found
 }
 
+/// Whether a mark stands in pairs only: then the pair divides, not the mark. Commas, semicolons and tabs in pairs are
+/// empty fields more often.
+fn always_doubled(head: &[u8], mark: &str) -> bool {
+    if matches!(mark, "," | ";" | "\t") {
+        return false;
+    }
+    let pair = mark.repeat(2);
+    2 * memmem::find_iter(head, pair.as_bytes()).count() == memmem::find_iter(head, mark.as_bytes()).count()
+}
+
 /// Marks in the first lines that might divide fields: runs of two to four punctuation characters, and single
 /// characters that are neither letters nor digits nor usual inside words and numbers.
 fn marks(sample: &[&[u8]]) -> Vec<String> {
@@ -184,11 +198,23 @@ fn marks(sample: &[&[u8]]) -> Vec<String> {
                     '.', '-', '_', '/', '\\', '+', '*', '%', '&', '@', '#', '$', '!', '?', '<', '>',
                 ]);
             let several = (2..=4).contains(&length) && !run.chars().all(|c| ".-_/*".contains(c));
-            if (single || several) && marks.len() < 24 && !marks.contains(&run) {
-                marks.push(run.clone());
+            let twins = twins(&run);
+            for mark in
+                [single.then(|| run.clone()), several.then(|| run.clone()), twins].into_iter().flatten()
+            {
+                if marks.len() < 24 && !marks.contains(&mark) {
+                    marks.push(mark);
+                }
             }
             run.clear();
         }
     }
     marks
+}
+
+/// The first run of one character inside a run of several: `~~` in `~~^`.
+fn twins(run: &str) -> Option<String> {
+    let chars: Vec<char> = run.chars().collect();
+    let start = chars.windows(2).position(|w| w[0] == w[1] && !".-_/*".contains(w[0]))?;
+    Some(chars[start..].iter().take_while(|c| **c == chars[start]).collect())
 }

@@ -2,6 +2,7 @@
 
 use super::trial::{Class, Row, Trial};
 use super::{SetAside, candidates};
+use crate::kind;
 use crate::kind::statistics::trim;
 use crate::record::Machine;
 
@@ -63,7 +64,7 @@ pub(super) fn find(head: &[u8], trial: &Trial, choice: &HeaderChoice) -> Header 
     if let Some(at) = names_at {
         let row = rows[at];
         header.line = Some(row.line);
-        header.names = values(head, trial, &row);
+        header.names = narrow_names(head, trial, &row);
         data = at + 1;
         if *choice == HeaderChoice::Auto {
             let units = units_rows(head, trial, data);
@@ -118,24 +119,59 @@ fn first_of_table(head: &[u8], trial: &Trial) -> usize {
             first += 1;
         }
     }
-    // Names may be fewer than fields: `Berth,Dues` above records that end with a delimiter.
-    if first == trial.first && first > 0 {
-        let before = &rows[first - 1];
-        let gap = rows[first].gap;
-        let names = values(head, trial, before);
-        let near =
-            before.fields >= 2 && before.fields + 1 >= trial.width.min(4) && before.fields * 5 >= trial.width;
-        let words = names.iter().filter(|n| Class::of(n.as_bytes()) == Class::Word).count();
-        if gap == 0
-            && near
-            && words * 3 >= names.len() * 2
-            && distinct(&names)
-            && rows[first].filled >= before.filled
-        {
+    // A comment in front, set off by a blank line, may divide evenly by chance: its first fields are unlike the others.
+    if first == trial.first
+        && let Some(gap) = (first + 2..rows.len().min(first + 50)).rev().find(|i| rows[*i].gap > 0)
+        && (rows.len() - gap) >= 2 * (gap - first)
+    {
+        let after = first_classes(head, trial, &rows[gap..]);
+        let before = first_classes(head, trial, &rows[first..gap]);
+        let common = (0..6).max_by_key(|c| after[*c]).unwrap_or(0);
+        let total = |counts: &[usize]| counts[..6].iter().sum::<usize>().max(1);
+        let unlike = after[common] * 10 >= total(&after) * 9 && before[common] * 10 < total(&before) * 3;
+        let marked = before[6] == total(&before) && after[6] * 10 < total(&after);
+        if unlike || marked {
+            first = gap;
+        }
+    }
+    // Names may be fewer than fields: `Berth,Dues` above records that end with a delimiter, or divided by blanks.
+    if first == trial.first && first > 0 && rows[first].gap == 0 {
+        let names = narrow_names(head, trial, &rows[first - 1]);
+        let typed = names.iter().any(|n| Class::of(n.as_bytes()).is_typed());
+        let near = names.len() >= 2 && names.len() * 5 >= trial.width && names.len() <= rows[first].filled;
+        // Several such lines are no header, but lines of another sort.
+        let block = first > 1 && rows[first - 2].fields == rows[first - 1].fields && rows[first - 1].gap == 0;
+        if near && !block && !typed && distinct(&names) && names.iter().filter(|n| n.is_empty()).count() < 2 {
             return first - 1;
         }
     }
     first
+}
+
+/// How often each class stands first in a record; behind them, how often a mark does.
+fn first_classes(head: &[u8], trial: &Trial, rows: &[Row]) -> [usize; 7] {
+    let mut machine = Machine::new(&trial.dialect);
+    let mut counts = [0; 7];
+    for row in rows.iter().take(COMPARED) {
+        machine.step(head, row.start, true);
+        let field = trim(machine.field(head, 0)).0;
+        counts[Class::of(field) as usize] += 1;
+        counts[6] += usize::from(field.first().is_some_and(u8::is_ascii_punctuation));
+    }
+    counts
+}
+
+/// The names in a row that has fewer fields than the records: those of a single field are divided by blanks, if that
+/// makes as many as there are columns.
+fn narrow_names(head: &[u8], trial: &Trial, row: &Row) -> Vec<String> {
+    let names = values(head, trial, row);
+    if let [only] = names.as_slice() {
+        let words: Vec<String> = only.split_whitespace().map(str::to_owned).collect();
+        if words.len() == trial.width {
+            return words;
+        }
+    }
+    names
 }
 
 fn typical_filled(rows: &[Row]) -> usize {
@@ -155,12 +191,17 @@ fn distinct(names: &[String]) -> bool {
 /// Whether record `at` holds names, and why: it is unlike the columns below it.
 fn names_row(head: &[u8], trial: &Trial, at: usize) -> (Option<usize>, String) {
     let Some(row) = trial.rows.get(at) else { return (None, "there is no record".into()) };
-    let names = values(head, trial, row);
+    let names = narrow_names(head, trial, row);
     if names.iter().all(String::is_empty) {
         return (None, "the first record is blank".into());
     }
-    let below: Vec<&Row> =
-        trial.rows[at + 1..].iter().filter(|r| r.fields >= 2 || trial.width < 2).take(COMPARED).collect();
+    // Units between the names and the records would blur what the records are.
+    let skipped = 1 + units_rows(head, trial, at + 1);
+    let below: Vec<&Row> = trial.rows[at + skipped..]
+        .iter()
+        .filter(|r| r.fields >= 2 || trial.width < 2)
+        .take(COMPARED)
+        .collect();
     let has_typed_name = names.iter().any(|n| Class::of(n.as_bytes()).is_typed());
     if below.is_empty() {
         let alone =
@@ -181,15 +222,24 @@ fn names_row(head: &[u8], trial: &Trial, at: usize) -> (Option<usize>, String) {
     // Names differ from each other; a record may well repeat a value.
     if filled > 1 && !distinct(&names) {
         points -= 0.5;
-    } else if filled > 1 && !has_typed_name {
-        points += 0.3;
+    }
+    let usual = names.iter().filter(|n| kind::name::is_usual(n)).count();
+    if usual * 2 >= filled && !has_typed_name {
+        points += 0.4;
     }
     if filled * 2 < names.len() {
         points -= 0.5;
     }
     if points > 0.35 {
-        let why =
-            format!("line {}: {unlike} of {} fields are unlike the values below them", row.line, names.len());
+        let why = if unlike == 0 {
+            format!(
+                "line {}: {usual} of {} fields hold words that usually name columns",
+                row.line,
+                names.len()
+            )
+        } else {
+            format!("line {}: {unlike} of {} fields are unlike the values below them", row.line, names.len())
+        };
         (Some(at), why)
     } else {
         let why =
@@ -266,8 +316,8 @@ impl Below {
                 -0.5
             };
         }
-        if digits_below && class == Class::Word {
-            return 0.5;
+        if digits_below {
+            return if class == Class::Word { 0.5 } else { -0.4 };
         }
         if self.capitals == self.filled && lower && self.filled >= 3 {
             return 0.4;
@@ -275,7 +325,7 @@ impl Below {
         if length * 4 < self.shortest || (self.longest > 40 && length * 3 < self.longest && length < 40) {
             return 0.2;
         }
-        if length > 2 * self.longest + 10 { -0.2 } else { 0.05 }
+        if length > 2 * self.longest + 10 { -0.2 } else { 0.0 }
     }
 }
 

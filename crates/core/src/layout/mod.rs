@@ -169,6 +169,14 @@ fn best_trials(samples: Samples<'_>, choices: &LayoutChoices, hint: Option<&str>
         quote: choices.quote.flatten(),
         ..trials.first().map_or_else(|| Dialect::new(""), |t| t.dialect.clone())
     };
+    // Columns that are blank throughout, and have no name either, are padding: runs of tabs count as one then.
+    if let Some(best) = trials.first().filter(|t| t.blank_columns > 0 && t.dialect.delimiter == b"\t")
+        && let Some(runs) = trials.iter().position(|t| {
+            t.dialect.delimiter == b"\t" && t.dialect.runs_as_one && t.evenness + 0.02 >= best.evenness
+        })
+    {
+        trials.swap(0, runs);
+    }
     let found = trials.first().is_some_and(|t| stated || t.is_convincing());
     if found {
         let best = trials.remove(0);

@@ -130,6 +130,9 @@ pub(super) struct Trial {
     all_records: usize,
     /// Share of the filled fields whose column is mostly of the same class.
     coherence: f64,
+    /// Fields of the most common width that begin with a blank, and columns between others that are always blank.
+    led_by_blanks: usize,
+    pub(super) blank_columns: usize,
     /// Share of fields that hold marks which other candidates would divide at.
     undivided: f64,
     /// How much is explained; only to rank trials of one source.
@@ -147,6 +150,8 @@ impl Trial {
             even_records: 0,
             all_records: rows.len(),
             coherence: 0.0,
+            led_by_blanks: 0,
+            blank_columns: 0,
             undivided: 0.0,
             score: 0.0,
             quoting,
@@ -200,6 +205,21 @@ impl Trial {
         self.all_records = inside.clone().count();
         self.even_records = inside.filter(agrees).count();
         self.evenness = self.even_records as f64 / self.all_records.max(1) as f64;
+        if self.even_records < 2 {
+            // One record that differs from those before it is no table behind a preamble.
+            self.evenness = self.even_records as f64 / self.rows.len().max(1) as f64;
+        }
+        // Where records are of several widths, the first ones need not be of the most common one.
+        let ragged = self.evenness < 0.98 && self.even_records >= 2;
+        while ragged && self.first > 0 {
+            let before = &self.rows[self.first - 1];
+            let alike = before.fields * 2 >= width && before.fields > 2;
+            let enough = before.fields >= 2 && (alike || self.evenness < 0.9);
+            if !enough || self.rows[self.first].gap > 0 {
+                break;
+            }
+            self.first -= 1;
+        }
     }
 
     fn judge(&mut self, head: &[u8], more: &[(Vec<Row>, &[u8])]) {
@@ -221,6 +241,7 @@ impl Trial {
                     let field = machine.field(text, column);
                     let class = Class::of(field);
                     counts[class as usize] += 1;
+                    self.led_by_blanks += usize::from(field.first() == Some(&b' '));
                     if class != Class::Blank {
                         seen += 1;
                         let plain = !machine.is_quoted(column) && matches!(class, Class::Word | Class::Mixed);
@@ -230,6 +251,8 @@ impl Trial {
             }
         }
         let coherent: usize = classes.iter().map(|c| c.iter().skip(1).max().copied().unwrap_or(0)).sum();
+        let inner = 1..classes.len().saturating_sub(1).max(1);
+        self.blank_columns = classes[inner].iter().filter(|c| c[1..].iter().sum::<usize>() == 0).count();
         self.coherence = coherent as f64 / seen.max(1) as f64;
         self.undivided = undivided as f64 / seen.max(1) as f64;
         let columns = 1.0 - 1.0 / (self.width as f64 + 0.5);
@@ -256,17 +279,23 @@ impl Trial {
     /// Whether `field`, which is neither number nor date, holds a mark that divides fields in other files.
     fn could_divide(&self, field: &[u8]) -> bool {
         let own = self.dialect.delimiter.as_slice();
-        field.iter().any(|b| matches!(b, b'\t' | b';' | b'|' | b',' | b'^') && *b != own[0])
+        let field = trim(field).0;
+        field.iter().any(|b| matches!(b, b'\t' | b';' | b'|' | b',') && *b != own[0])
             || (self.dialect.quote.is_none() && field.len() > 1 && field[0] == b'"' && field.ends_with(b"\""))
     }
 
     /// How often the delimiter is one in files at large: marks of language and time have to show more.
     fn habit(&self) -> f64 {
+        // Two tabs in a row mean an empty field, unless nothing else makes the lines even.
+        if self.dialect.delimiter == b"\t" && self.dialect.runs_as_one {
+            return 0.8;
+        }
         match self.dialect.delimiter.as_slice() {
             b"\t" | b";" | b"|" | b"^" | b"\x1f" | b"\x01" => 1.0,
             b"," => 0.98,
             b" " | b":" => 0.75,
-            d if d.len() > 1 => 1.02,
+            d if d.len() > 1 && d.iter().all(|b| *b == d[0]) => 1.02,
+            d if d.len() > 1 => 0.95,
             _ => 0.85,
         }
     }
@@ -296,9 +325,11 @@ impl Trial {
         if weak && self.coherence < 0.9 {
             return false;
         }
-        // One line alone may be a sentence; one even record below others is chance.
-        if self.even_records < 2 && (self.rows.len() > 1 || (self.width < 3 && !rare)) {
-            return false;
+        // One line alone may be a sentence; one even record below others is chance, unless it has so many fields, few
+        // of which begin with a blank, that no sentence could be meant.
+        if self.even_records < 2 {
+            let many = self.width >= 8 && self.led_by_blanks * 8 <= self.width;
+            return many || (self.rows.len() == 1 && (self.width >= 3 || rare));
         }
         self.evenness >= needed
     }
