@@ -54,6 +54,8 @@ pub(crate) struct ColumnWriter {
     locale: Locale,
     percent: Vec<bool>,
     words: [String; 2],
+    /// Digits of values whose decimals are implied: their mark is taken out again, zeros put in front.
+    picture: Option<u8>,
     pad: Option<Pad>,
 }
 
@@ -86,12 +88,17 @@ impl ColumnWriter {
             Rule::Boolean(rule) => [rule.no.clone(), rule.yes.clone()],
             _ => Default::default(),
         };
+        let picture = match &column.rule {
+            Rule::Number(rule) if rule.implied_decimals.is_some() => Some(rule.picture_digits.unwrap_or(0)),
+            _ => None,
+        };
         Self {
             styles: codes.iter().map(|code| styles.number_format(code)).collect(),
             formats: codes.iter().map(|code| NumberFormat::new(code)).collect(),
             locale,
             percent,
             words,
+            picture,
             pad: column.pad,
         }
     }
@@ -133,6 +140,9 @@ impl ColumnWriter {
                 let at = rows.number(place, self.styles[spelling], |out| write_number(out, &number, percent));
                 scratch.shown.clear();
                 self.formats[spelling].show(&rows.xml()[at], &self.locale, &mut scratch.shown);
+                if let Some(digits) = self.picture {
+                    unmark(&mut scratch.shown, usize::from(digits));
+                }
                 self.compare(field, scratch)
             }
             Value::Moment(day, millis, spelling) => {
@@ -193,6 +203,14 @@ impl ColumnWriter {
     }
 }
 
+/// Takes the decimal character out of a number whose decimals are implied and fills it up with zeros.
+fn unmark(shown: &mut Vec<u8>, digits: usize) {
+    shown.retain(|b| !matches!(b, b'.' | b','));
+    let start = usize::from(shown.first() == Some(&b'-'));
+    let missing = digits.saturating_sub(shown.len() - start);
+    shown.splice(start..start, std::iter::repeat_n(b'0', missing));
+}
+
 /// Appends a number in plain decimal digits, or with an exponent if those would be many.
 fn write_number(out: &mut Vec<u8>, number: &Number, percent: bool) {
     let scale = i32::from(number.scale) + if percent && number.digits != 0 { 2 } else { 0 };
@@ -238,8 +256,9 @@ fn number_code(spelling: &NumberSpelling, rule: &NumberRule) -> String {
     let mut digits = match spelling.whole_digits {
         _ if grouped => "#,##0".to_owned(),
         0 => "#".to_owned(),
-        n if rule.implied_decimals.is_none() => "0".repeat(usize::from(n)),
-        _ => "0".to_owned(),
+        // A picture says how many digits there are; without one the format has to.
+        _ if rule.picture_digits.is_some() => "0".to_owned(),
+        n => "0".repeat(usize::from(n.saturating_sub(rule.implied_decimals.unwrap_or(0)).max(1))),
     };
     let decimals = match rule.implied_decimals {
         Some(implied) if !spelling.mark => implied,

@@ -2,6 +2,7 @@
 
 use crate::failure::{Failure, Result};
 use flate2::read::MultiGzDecoder;
+use incola_core::survey::MOST_RECORD_BYTES;
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
@@ -120,18 +121,26 @@ impl Source {
         let mut samples = RawSamples::default();
         let mut bytes = Bytes { source: self, reader: self.reader()? };
         bytes.fill(&mut samples.head, HEAD_BYTES)?;
+        // A first line that is longer than the sample is part of it all the same.
+        while samples.head.len() >= HEAD_BYTES
+            && samples.head.len() < MOST_RECORD_BYTES
+            && memchr::memchr2(b'\n', b'\r', &samples.head).is_none()
+        {
+            let more = samples.head.len();
+            bytes.fill(&mut samples.head, more)?;
+        }
         samples.bytes = samples.head.len() as u64;
         if samples.head.len() < HEAD_BYTES {
             return Ok(samples);
         }
         if self.gzip {
-            return self.samples_of_stream(samples, bytes);
+            return samples_of_stream(samples, bytes);
         }
         drop(bytes);
         let mut file = &self.file;
         let length = file.seek(SeekFrom::End(0)).map_err(|error| self.failed(&error))?;
         samples.bytes = length;
-        let head = HEAD_BYTES as u64;
+        let head = samples.head.len() as u64;
         if length <= head {
             return Ok(samples);
         }
@@ -143,26 +152,6 @@ impl Source {
         Ok(samples)
     }
 
-    fn samples_of_stream(&self, mut samples: RawSamples, mut bytes: Bytes<'_>) -> Result<RawSamples> {
-        let mut block = Vec::new();
-        let mut last: Vec<u8> = Vec::new();
-        loop {
-            block.clear();
-            let read = bytes.fill(&mut block, SAMPLE_BYTES)?;
-            samples.bytes += read as u64;
-            if read > 0 && samples.middle.is_empty() {
-                samples.middle.clone_from(&block);
-            }
-            last.extend_from_slice(&block);
-            let surplus = last.len().saturating_sub(SAMPLE_BYTES);
-            last.drain(..surplus);
-            if read < SAMPLE_BYTES {
-                samples.tail = last;
-                return Ok(samples);
-            }
-        }
-    }
-
     /// Path and size for messages.
     pub(crate) fn shown(&self) -> String {
         self.path.display().to_string()
@@ -171,6 +160,27 @@ impl Source {
     /// The folder and the file's name, if it is a file.
     pub(crate) fn path(&self) -> Option<&Path> {
         (self.name != "-").then_some(self.path.as_path())
+    }
+}
+
+/// Reads the middle and the end of a stream whose head is in `samples`.
+fn samples_of_stream(mut samples: RawSamples, mut bytes: Bytes<'_>) -> Result<RawSamples> {
+    let mut block = Vec::new();
+    let mut last: Vec<u8> = Vec::new();
+    loop {
+        block.clear();
+        let read = bytes.fill(&mut block, SAMPLE_BYTES)?;
+        samples.bytes += read as u64;
+        if read > 0 && samples.middle.is_empty() {
+            samples.middle.clone_from(&block);
+        }
+        last.extend_from_slice(&block);
+        let surplus = last.len().saturating_sub(SAMPLE_BYTES);
+        last.drain(..surplus);
+        if read < SAMPLE_BYTES {
+            samples.tail = last;
+            return Ok(samples);
+        }
     }
 }
 

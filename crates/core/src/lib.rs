@@ -12,3 +12,4 @@ pub mod reading;
 pub mod record;
 pub mod selector;
 pub mod survey;
+pub mod words;

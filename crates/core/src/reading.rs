@@ -10,6 +10,7 @@ use crate::layout::{Layout, LayoutChoices, SetAside, Total};
 use crate::notice::{Notice, NoticeCode};
 use crate::selector::{AsChoice, Selector};
 use crate::survey::Survey;
+use crate::words::counted;
 
 /// How many records are surveyed.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -245,11 +246,11 @@ pub fn conclude(
     bom_bytes: usize,
     line_end: LineEnd,
     layout: Layout,
-    survey: Survey,
+    survey: &Survey,
     choices: &Choices,
 ) -> Result<Reading, BadChoice> {
     let mut notices = Vec::new();
-    let names = names(&layout, &survey, choices, &mut notices)?;
+    let names = names(&layout, survey, choices, &mut notices)?;
     let kinds = stated_kinds(&names, choices)?;
     let file_decimal = choices
         .decimal
@@ -313,7 +314,7 @@ pub fn conclude(
         });
     }
     column_notices(&columns, &mut notices);
-    line_notices(&survey, &layout, &mut notices);
+    line_notices(survey, &layout, &mut notices);
     if let Some(total) = &layout.footer.total {
         total_notices(total, survey.lines, &layout, &columns, &mut notices);
     }
@@ -495,7 +496,7 @@ fn decimal_of_file(columns: &[ColumnStats], names: &[String]) -> Option<(Decimal
                 found = Some((
                     decimal.0,
                     format!("column \u{201c}{name}\u{201d} shows in line {}", decimal.1.line),
-                ))
+                ));
             }
         }
     }
@@ -562,12 +563,17 @@ fn total_notices(
     }
 }
 
-/// `1 value`, `3 values`
-pub fn counted(count: u64, one: &str, many: &str) -> String {
-    if count == 1 { format!("1 {one}") } else { format!("{count} {many}") }
-}
-
 fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice>) {
+    let commas: Vec<&ColumnReading> = columns.iter().filter(|c| c.marks().0 == Some(',')).collect();
+    if let Some(first) = commas.first() {
+        let names: Vec<String> = commas.iter().map(|c| format!("\u{201c}{}\u{201d}", c.name)).collect();
+        let message = format!(
+            "{}: the sheet shows numbers with the decimal character of the viewer's country; the file has {}",
+            names.join(", "),
+            named(Decimal::Comma)
+        );
+        notices.push(Notice::new(NoticeCode::MarksByLocale, message).in_column(first.number));
+    }
     for column in columns.iter().filter(|c| c.is_wanted()) {
         let name = &column.name;
         let number = column.number;
@@ -602,13 +608,6 @@ fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice>) {
             notices.push(notice);
         }
         if let Rule::Number(rule) = &column.rule {
-            if rule.decimal == Decimal::Comma && rule.spellings.iter().any(|s| s.mark) {
-                let message = format!(
-                    "\u{201c}{name}\u{201d}: the sheet shows its numbers with the decimal character of the viewer's country; the file has {}",
-                    named(Decimal::Comma)
-                );
-                notices.push(Notice::new(NoticeCode::MarksByLocale, message).in_column(number));
-            }
             let mut symbols: Vec<&str> =
                 rule.spellings.iter().filter_map(|s| s.affix.as_ref()).map(|a| a.symbol.text()).collect();
             symbols.sort_unstable();

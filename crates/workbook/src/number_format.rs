@@ -154,11 +154,11 @@ impl NumberFormat {
             (3.., false) if is_zero => (&self.sections[2], false),
             (_, false) => (&self.sections[0], false),
         };
-        if section.is_date {
-            if let Some((days, millis)) = serial_date::read_digits(magnitude) {
-                section.show_moment(days, millis, locale, out);
-                return;
-            }
+        if section.is_date
+            && let Some((days, millis)) = serial_date::read_digits(magnitude)
+        {
+            section.show_moment(days, millis, locale, out);
+            return;
         }
         if sign {
             out.push(b'-');

@@ -14,6 +14,7 @@ use crate::source::Source;
 use crate::target::{self, Target};
 use incola_core::kind::Kind;
 use incola_core::reading::{self, ColumnReading};
+use incola_core::words::counted;
 use incola_workbook::{BookWriter, SheetColumn, SheetLayout, Styles, limits, sheet_name};
 use std::path::Path;
 
@@ -48,9 +49,9 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
         return Ok(code);
     }
     let receipt = if options.together {
-        import_together(options, sources, &choices)?
+        import_together(options, &sources, &choices)?
     } else {
-        import_apart(options, sources)?
+        import_apart(options, &sources)?
     };
     let text = if options.json {
         render::json_text(&render::receipt_json::receipt(&receipt))
@@ -105,13 +106,13 @@ fn check_limits(source: &Source, columns: &[ColumnReading], records: u64) -> Res
 }
 
 /// Each source becomes a sheet.
-fn import_apart(options: &Import, sources: Vec<(Source, Surveyed)>) -> Result<Receipt> {
+fn import_apart(options: &Import, sources: &[(Source, Surveyed)]) -> Result<Receipt> {
     let mut styles = Styles::new();
     let mut sheets: Vec<SheetReceipt> = Vec::new();
     let mut book = if options.dry_run { None } else { Some(BookWriter::new(Target::create(&options.into)?)) };
     let mut names: Vec<String> = Vec::new();
     let mut tables: Vec<String> = Vec::new();
-    for (source, surveyed) in &sources {
+    for (source, surveyed) in sources {
         let columns = &surveyed.reading.columns;
         let wanted = options.sheet.as_deref().unwrap_or("{stem}").replace("{stem}", &source.stem);
         let name = sheet_name::legal(&wanted, &names);
@@ -151,7 +152,7 @@ fn dry_written(surveyed: &Surveyed) -> Written {
     for column in &surveyed.reading.columns {
         let mut tally = crate::passes::write::ColumnTally { blank: column.stats.blank, ..Default::default() };
         if column.is_wanted() {
-            tally.cells = column.stats.filled;
+            tally.cells = column.stats.filled + column.stats.beyond;
             tally.misfits = column.misfits.count;
             if let incola_core::kind::Rule::Number(rule) = &column.rule {
                 let numbers = column.stats.numbers(rule.decimal);
@@ -175,12 +176,12 @@ fn check_strict(
     let Some(first) = written.misfit_cells.first().filter(|_| options.strict) else { return Ok(()) };
     let name = columns.get(first.column - 1).map_or("", |c| c.name.as_str());
     Err(Failure::protected(format!(
-        "{}: line {}: \u{201c}{}\u{201d} in \u{201c}{name}\u{201d} is {} ({} in all)",
+        "{}: line {}: \u{201c}{}\u{201d} in \u{201c}{name}\u{201d} {} ({} in all)",
         source.shown(),
         first.line,
         first.text,
-        first.why.split(';').next().unwrap_or_default(),
-        reading::counted(written.misfits, "misfit", "misfits")
+        first.why,
+        counted(written.misfits, "misfit", "misfits")
     ))
     .leaving("nothing was written, for --strict was given")
     .help(format!("keep such values as text: leave --strict out, or say --as '{name}=text'")))
@@ -203,7 +204,7 @@ fn sheet_columns(columns: &[ColumnReading], writers: &[ColumnWriter]) -> Vec<She
 /// All sources become one table; kinds are decided over all of them.
 fn import_together(
     options: &Import,
-    sources: Vec<(Source, Surveyed)>,
+    sources: &[(Source, Surveyed)],
     choices: &reading::Choices,
 ) -> Result<Receipt> {
     let Some((first_source, first)) = sources.first() else { return Err(Failure::usage("no sources")) };
@@ -223,7 +224,7 @@ fn import_together(
         first.reading.bom_bytes,
         first.reading.line_end,
         first.reading.layout.clone(),
-        survey,
+        &survey,
         choices,
     )
     .map_err(|bad| Failure::usage(format!("{}: {}", bad.option, bad.why)))?;
@@ -253,13 +254,13 @@ fn import_together(
     let mut book = None;
     let mut written = Written::default();
     if options.dry_run {
-        for (_, surveyed) in &sources {
+        for (_, surveyed) in sources {
             written.merge(dry_written(surveyed));
         }
     } else {
         let mut writer = BookWriter::new(Target::create(&options.into)?);
         writer.begin_sheet(layout).map_err(|e| not_written(&e))?;
-        for (source, surveyed) in &sources {
+        for (source, surveyed) in sources {
             let file = source.path().and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned());
             let label = file.unwrap_or_else(|| source.name.clone());
             let placing =

@@ -26,7 +26,7 @@ pub(crate) fn run(options: &Inspect) -> Result<ExitCode> {
                     print("\n")?;
                 }
                 print(&if options.raw {
-                    render::raw::lines(&source, &surveyed, options.rows)?
+                    render::raw::lines(&source, &surveyed, options.rows)
                 } else {
                     render::reading::page(name, &surveyed, options)
                 })?;

@@ -7,7 +7,7 @@
 use crate::failure::{Failure, Result};
 use crate::source::Bytes;
 use incola_core::encoding::{Encoding, Undecodable};
-use incola_core::record::{Dialect, Machine, Step};
+use incola_core::record::{Dialect, Machine, Oddities, Step};
 use incola_core::survey::MOST_RECORD_BYTES;
 
 /// Bytes of a block, more or less.
@@ -122,7 +122,7 @@ impl<'s> BlockCutter<'s> {
         while proofs < PROOF_RECORDS {
             match machine.step(text, at, false) {
                 Step::Record
-                    if machine.field_count() == self.width && machine.oddities() == Default::default() =>
+                    if machine.field_count() == self.width && machine.oddities() == Oddities::default() =>
                 {
                     proofs += 1;
                 }

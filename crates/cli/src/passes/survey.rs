@@ -121,7 +121,7 @@ fn survey_as(
     if layout.width > MOST_COLUMNS {
         return Err(too_many_columns(source, layout.width));
     }
-    let mut region = Region::find(source, raw, &samples, found, &layout)?;
+    let mut region = Region::find(raw, &samples, found, &layout);
     let mut layout = layout;
     if let Some(lines) = lines {
         region.narrow(source, encoding, lone_cr, found.bom_bytes, lines, &mut layout)?;
@@ -130,7 +130,7 @@ fn survey_as(
     plan.unique = incola_core::survey::unique_candidates(&plan, &samples.head[first..]);
     let (survey, cuts, high) = pass(source, encoding, &plan, &region, choices.scan, found.only_ascii)?;
     let reading =
-        reading::conclude(found.encoding.clone(), found.bom_bytes, line_end, layout, survey.clone(), choices)
+        reading::conclude(found.encoding.clone(), found.bom_bytes, line_end, layout, &survey, choices)
             .map_err(|BadChoice { option, why }| Failure::usage(format!("{option}: {why}")))?;
     let surveyed = Surveyed { bytes: raw.bytes, reading, plan, cuts, head: samples.head, survey };
     Ok((surveyed, high))
@@ -216,13 +216,7 @@ struct Region {
 }
 
 impl Region {
-    fn find(
-        source: &Source,
-        raw: &RawSamples,
-        samples: &DecodedSamples,
-        found: &Detected,
-        layout: &Layout,
-    ) -> Result<Self> {
+    fn find(raw: &RawSamples, samples: &DecodedSamples, found: &Detected, layout: &Layout) -> Self {
         let encoding = found.encoding.value;
         let lone_cr = layout.dialect.value.lone_cr_ends_line;
         let skip = |bytes: &[u8], from: usize, lines: u64| {
@@ -241,8 +235,7 @@ impl Region {
             raw.bytes - raw.tail.len() as u64
                 + skip(&raw.tail, samples.tail_skipped, layout.footer.lines_before)
         };
-        let _ = source;
-        Ok(Self { from, to: to.max(from), lines_before: layout.lines_before_data })
+        Self { from, to: to.max(from), lines_before: layout.lines_before_data }
     }
 
     /// Narrows the region to the lines that are wanted; a header before them is still read.
@@ -269,19 +262,16 @@ impl Region {
                 layout.footer = layout::Footer { lines_before: line - 1, ..layout::Footer::default() };
                 break;
             }
-            match encoding.after_line_end(&buffer, at, lone_cr) {
-                Some(next) => {
-                    at = next;
-                    line += 1;
-                }
-                None => {
-                    let done = at.min(buffer.len());
-                    buffer.drain(..done);
-                    base += done as u64;
-                    at -= done;
-                    if bytes.fill(&mut buffer, 256 * 1024)? == 0 {
-                        break;
-                    }
+            if let Some(next) = encoding.after_line_end(&buffer, at, lone_cr) {
+                at = next;
+                line += 1;
+            } else {
+                let done = at.min(buffer.len());
+                buffer.drain(..done);
+                base += done as u64;
+                at -= done;
+                if bytes.fill(&mut buffer, 256 * 1024)? == 0 {
+                    break;
                 }
             }
         }

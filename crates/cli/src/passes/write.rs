@@ -298,11 +298,11 @@ fn holds_replacement(field: &[u8]) -> bool {
 
 fn misfit_words(kind: Kind) -> &'static str {
     match kind {
-        Kind::Number => "not a number; kept as text",
-        Kind::Date => "not a date; kept as text",
-        Kind::Time => "not a time; kept as text",
-        Kind::DateTime => "not a date with time; kept as text",
-        _ => "neither yes nor no; kept as text",
+        Kind::Number => "is not a number",
+        Kind::Date => "is not a date",
+        Kind::Time => "is not a time",
+        Kind::DateTime => "is not a date with time",
+        _ => "is neither yes nor no",
     }
 }
 

@@ -1,15 +1,14 @@
 //! The lines of a source as they are: numbered, under a ruler, with tabs and control characters made visible.
 
-use super::sanitize::visible;
+use super::sanitize::push_visible;
 use super::style;
 use super::text::{counted, right, terminal_columns};
-use crate::failure::Result;
 use crate::passes::survey::Surveyed;
 use crate::source::Source;
 use incola_core::encoding::Encoding;
 
 /// The first lines.
-pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> Result<String> {
+pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> String {
     let columns = terminal_columns();
     let reading = &surveyed.reading;
     let mut out = format!(
@@ -30,15 +29,18 @@ pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> Result
             break;
         }
         let next = Encoding::Utf8.after_line_end(text, at, lone_cr).unwrap_or(text.len());
-        let shown: String = String::from_utf8_lossy(&text[at..next])
-            .trim_end_matches(['\n', '\r'])
-            .chars()
-            .map(|c| if c == ' ' { '·' } else { visible(c) })
-            .collect();
+        let mut shown = String::new();
+        for c in String::from_utf8_lossy(&text[at..next]).trim_end_matches(['\n', '\r']).chars() {
+            if c == ' ' {
+                shown.push('·');
+            } else {
+                push_visible(&mut shown, c);
+            }
+        }
         let ending = match &text[at..next] {
-            t if t.ends_with(b"\r\n") => "␍␊",
-            t if t.ends_with(b"\n") => "␊",
-            t if t.ends_with(b"\r") => "␍",
+            t if t.ends_with(b"\r\n") => "⇤↵",
+            t if t.ends_with(b"\n") => "↵",
+            t if t.ends_with(b"\r") => "⇤",
             _ => "",
         };
         let mark = mark(surveyed, line as u64);
@@ -46,7 +48,7 @@ pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> Result
         push_wrapped(&mut out, &shown, ending, number, room);
         at = next;
     }
-    Ok(out)
+    out
 }
 
 /// What a line is to the table: names, records, or set aside.

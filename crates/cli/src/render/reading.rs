@@ -158,7 +158,7 @@ fn reasons(reading: &Reading, columns: usize) -> String {
     if reading.set_aside.len() > 8 {
         let rest: u64 = reading.set_aside[8..].iter().map(|s| s.lines).sum();
         rows.push((
-            "".into(),
+            String::new(),
             format!("{} more", counted(rest, "line", "lines")),
             vec!["all of them with --json".into()],
         ));

@@ -169,7 +169,7 @@ fn column(column: &ColumnReading) -> ColumnJson {
         start: None,
         width: None,
         unit: column.unit.clone(),
-        filled: column.stats.filled,
+        filled: column.stats.filled + column.stats.beyond,
         blank: column.stats.blank,
         longest: column.stats.longest,
         decided_by: column.decided_by.word(),

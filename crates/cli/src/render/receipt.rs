@@ -74,7 +74,17 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
         ));
     }
     cells(&mut out, "not kept", &written.lost_cells, written.lost, sheet);
-    cells(&mut out, "misfit", &written.misfit_cells, written.misfits, sheet);
+    for column in sheet.columns.iter().filter(|c| c.misfits > 0) {
+        let sum = if column.kind == Kind::Number { " and not in the sum" } else { "" };
+        out.push_str(&format!(
+            "  {}  {}: {} no {}, kept as text{sum}\n",
+            style::alert("misfits"),
+            line(&column.name),
+            counted(column.misfits, "cell is", "cells are"),
+            column.kind.word()
+        ));
+    }
+    cells(&mut out, "misfit ", &written.misfit_cells, written.misfits, sheet);
     out.push('\n');
     out.push_str(&column_table(sheet, columns));
     if !sheet.notices.is_empty() {

@@ -1,5 +1,6 @@
 //! Words and widths.
 
+pub(crate) use incola_core::words::{counted, grouped};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 /// Columns of the terminal, or 100 where there is none. `COLUMNS` overrides.
@@ -43,19 +44,6 @@ pub(crate) fn right(text: &str, columns: usize) -> String {
     format!("{}{text}", " ".repeat(columns.saturating_sub(width(text))))
 }
 
-/// A whole number in groups of three: `1,000,000`.
-pub(crate) fn grouped(number: u64) -> String {
-    let digits = number.to_string();
-    let mut out = String::new();
-    for (i, c) in digits.chars().enumerate() {
-        if i > 0 && (digits.len() - i).is_multiple_of(3) {
-            out.push(',');
-        }
-        out.push(c);
-    }
-    out
-}
-
 /// A decimal number, its whole part in groups of three.
 pub(crate) fn grouped_decimal(number: &str) -> String {
     let (sign, rest) = number.strip_prefix('-').map_or(("", number), |r| ("-", r));
@@ -65,11 +53,6 @@ pub(crate) fn grouped_decimal(number: &str) -> String {
         Some(fraction) => format!("{sign}{whole}.{fraction}"),
         None => format!("{sign}{whole}"),
     }
-}
-
-/// `1 record`, `2,000 records`
-pub(crate) fn counted(number: u64, one: &str, many: &str) -> String {
-    if number == 1 { format!("1 {one}") } else { format!("{} {many}", grouped(number)) }
 }
 
 /// `line 4`, `lines 4-9`
@@ -100,7 +83,6 @@ mod tests {
 
     #[test]
     fn numbers_are_grouped_and_texts_cut_to_columns() {
-        assert_eq!((grouped(999).as_str(), grouped(1_000_000).as_str()), ("999", "1,000,000"));
         assert_eq!(grouped_decimal("-1234567.50"), "-1,234,567.50");
         assert_eq!(cut("Grey Heron", 6), "Grey …");
         assert_eq!(width(&cut("埠頭埠頭", 5)), 5);

@@ -1,1 +1,16 @@
+//! The built program, driven on files in a temporary folder.
+//!
+//! | file | what it tests |
+//! |---|---|
+//! | `support.rs` | the builder of a test, and a reader of what was written |
+//! | `inspect.rs` | readings, for people and as JSON |
+//! | `import.rs` | what stands in the workbook, and the receipt |
+//! | `errors.rs` | bad input: status, message, nothing left behind |
+//! | `readme.rs` | what the README shows is what the program prints |
 
+mod support;
+
+mod errors;
+mod import;
+mod inspect;
+mod readme;

@@ -75,8 +75,9 @@ pub fn detect(samples: &[&[u8]]) -> Result<Detected, NotText> {
     }
     let bytes: usize = samples.iter().map(|s| s.len()).sum();
     let controls: usize = samples.iter().map(|s| s.iter().filter(|&&b| is_odd_control(b)).count()).sum();
-    // Printer control characters occur in reports, now and then a NUL as a blank; one byte in ten is no text.
-    if controls * 10 > bytes {
+    // Now and then a control character occurs in a report, or a NUL as a blank. In bytes that are no text one in
+    // fourteen is one.
+    if controls >= 8 && controls * 30 > bytes {
         return Err(NotText::Controls((controls * 1000 / bytes) as u32));
     }
     if samples.iter().all(|s| s.is_ascii()) {
@@ -236,12 +237,8 @@ fn fit(before: char, c: char, after: char) -> i64 {
         '\u{fffd}' => 0,
         '\u{80}'..='\u{9f}' => -30,
         _ if letter(c) => fit_letter(before, c, after),
-        '€' | '£' | '¥' => {
-            if before.is_ascii_digit() || after.is_ascii_digit() || " (".contains(before) {
-                4
-            } else {
-                -2
-            }
+        '€' | '£' | '¥' if (before.is_ascii_digit() || after.is_ascii_digit() || " (".contains(before)) => {
+            4
         }
         '°' => {
             if before.is_ascii_digit() || before == ' ' {

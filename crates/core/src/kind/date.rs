@@ -17,6 +17,7 @@ use super::month::{self, Languages};
 
 /// Which part of a numeric date is which.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[expect(clippy::enum_variant_names, reason = "what comes first is what tells them apart")]
 pub enum DateOrder {
     /// Day, month, year.
     DayFirst,
@@ -221,7 +222,7 @@ impl Day {
     /// assert!(Day::new(2031, 2, 29).is_none());
     /// ```
     pub fn new(year: u16, month: u8, day: u8) -> Option<Self> {
-        let leap = year % 4 == 0 && (year % 100 != 0 || year % 400 == 0);
+        let leap = year.is_multiple_of(4) && (!year.is_multiple_of(100) || year.is_multiple_of(400));
         let days = match month {
             1 | 3 | 5 | 7 | 8 | 10 | 12 => 31,
             4 | 6 | 9 | 11 => 30,

@@ -9,6 +9,7 @@ use super::name::{self, NameEvidence};
 use super::number::{Decimal, Group};
 use super::rule::{DateRule, Kind, NumberRule, Rule};
 use super::statistics::{ColumnStats, Count, Dates, ORDERS};
+use crate::words::{counted, grouped};
 
 /// One value in so many may be a misfit with digits before the column becomes text.
 pub const MISFIT_SHARE: u64 = 1000;
@@ -82,7 +83,7 @@ pub fn decide(stats: &ColumnStats, name: &str, around: &Surroundings) -> Verdict
 
 /// `3 values begin`, `1 value begins`
 fn values(count: u64, plural: &str, singular: &str) -> String {
-    if count == 1 { format!("1 value {singular}") } else { format!("{count} values {plural}") }
+    counted(count, &format!("value {singular}"), &format!("values {plural}"))
 }
 
 fn located(count: Count, plural: &str, singular: &str) -> String {
@@ -257,7 +258,11 @@ fn order_of(dates: &Dates, part: DatePart) -> Result<(DateOrder, String), Box<Ve
 /// `all 58 values are dates`
 fn share(count: u64, filled: u64, what: &str) -> String {
     if count == filled {
-        let all = if filled == 1 { "the only value is".into() } else { format!("all {filled} values are") };
+        let all = if filled == 1 {
+            "the only value is".into()
+        } else {
+            format!("all {} values are", grouped(filled))
+        };
         let what = if filled == 1 {
             what.replacen("dates", "a date", 1)
                 .replacen("numbers", "a number", 1)
@@ -267,7 +272,7 @@ fn share(count: u64, filled: u64, what: &str) -> String {
         };
         format!("{all} {what}")
     } else {
-        format!("{count} of {filled} values are {what}")
+        format!("{} of {} values are {what}", grouped(count), grouped(filled))
     }
 }
 
@@ -354,7 +359,8 @@ fn as_number(stats: &ColumnStats, name: &str, around: &Surroundings) -> Option<V
     }
     let misfits = Count { count: stats.filled - numbers.count, line: first_misfit(stats) };
     note_misfits(&mut why, stats, misfits.count);
-    let rule = NumberRule { decimal, group, implied_decimals: None, padded: false, spellings };
+    let rule =
+        NumberRule { decimal, group, implied_decimals: None, picture_digits: None, padded: false, spellings };
     Some(Verdict { rule: Rule::Number(rule), why, doubt: None, misfits })
 }
 

@@ -97,7 +97,11 @@ fn number_rule(
         group
     };
     let implied_decimals = sample.and_then(|s| s.implied_decimals);
-    Ok(NumberRule { decimal, group, implied_decimals, padded, spellings })
+    let picture_digits = stats
+        .digits
+        .filter(|d| implied_decimals.is_some() && d.fewest == d.most)
+        .and_then(|d| u8::try_from(d.most).ok());
+    Ok(NumberRule { decimal, group, implied_decimals, picture_digits, padded, spellings })
 }
 
 fn boolean_rule(stats: &ColumnStats, format: Option<&str>) -> Result<BooleanRule, String> {
@@ -109,7 +113,7 @@ fn boolean_rule(stats: &ColumnStats, format: Option<&str>) -> Result<BooleanRule
         return Ok(BooleanRule { yes: yes.into(), no: no.into() });
     }
     let seen: Vec<&[u8]> = stats.words.spellings.iter().map(|(w, _)| &**w).collect();
-    let fits = |word: &str| seen.iter().any(|s| *s == word.as_bytes());
+    let fits = |word: &str| seen.contains(&word.as_bytes());
     let digits = seen.is_empty() && stats.digits.is_some_and(|d| d.most == 1);
     YES_NO
         .iter()

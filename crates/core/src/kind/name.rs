@@ -90,15 +90,15 @@ fn words(name: &str) -> Vec<String> {
     let mut words: Vec<String> = vec![String::new()];
     let mut before = ' ';
     for c in name.chars() {
-        if !c.is_alphanumeric() {
-            words.push(String::new());
-        } else {
+        if c.is_alphanumeric() {
             if before.is_lowercase() && c.is_uppercase() {
                 words.push(String::new());
             }
             if let Some(word) = words.last_mut() {
                 word.push(c);
             }
+        } else {
+            words.push(String::new());
         }
         before = c;
     }

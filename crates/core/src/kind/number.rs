@@ -657,7 +657,7 @@ impl Parser<'_> {
         let last = groups.next_back().is_some_and(|g| g.len() == 3);
         last && self.text.iter().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b','))
             && whole.split(|&b| b == mark).rev().skip(1).all(|g| g.len() == 2 || g.len() == 1)
-            && whole.iter().filter(|&&b| b == mark).count() > 1
+            && whole.split(|&b| b == mark).count() > 2
     }
 }
 

@@ -223,7 +223,7 @@ fn date_part(tokens: &[Token], spelling: &mut DateSpelling) -> Result<(DateOrder
             [a, b] => (*a, *b),
             _ => return Err("day, month and year need something between them".into()),
         };
-        let divider = second.chars().last().filter(|c| c.is_ascii()).unwrap_or(' ') as u8;
+        let divider = second.chars().last().filter(char::is_ascii).unwrap_or(' ') as u8;
         let comma = second.starts_with(',') || second.starts_with(".,");
         let stop_first = first.starts_with('.') && first.len() > 1;
         let stop_second = second.starts_with('.') && second.len() > 1;
@@ -366,7 +366,9 @@ pub fn parse_number(sample: &str, decimal: Option<Decimal>) -> Result<NumberSamp
 /// A sample of the numbers that a rule reads.
 pub fn of_number_rule(rule: &NumberRule) -> String {
     if let Some(decimals) = rule.implied_decimals {
-        return format!("9v{}", "9".repeat(usize::from(decimals)));
+        let whole = rule.picture_digits.map(|d| d.saturating_sub(decimals)).filter(|d| *d > 1);
+        let whole = whole.map_or_else(|| "9".into(), |d| format!("9({d})"));
+        return format!("{whole}v{}", "9".repeat(usize::from(decimals)));
     }
     let decimals = rule.spellings.iter().map(|s| s.decimals).max().unwrap_or(0);
     let fraction: String = "5000000000000000000000000000000".chars().take(usize::from(decimals)).collect();

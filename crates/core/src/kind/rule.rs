@@ -61,6 +61,8 @@ pub struct NumberRule {
     pub group: Group,
     /// Decimals that are not marked (`9v99` has two).
     pub implied_decimals: Option<u8>,
+    /// Digits of every value where decimals are implied, zeros in front included; `None`: they differ.
+    pub picture_digits: Option<u8>,
     /// Whether zeros in front are part of a number's spelling instead of a reason for text.
     pub padded: bool,
     /// The spellings that are accepted, in order.

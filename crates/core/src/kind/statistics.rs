@@ -364,6 +364,8 @@ impl Padding {
 pub struct ColumnStats {
     /// Values that are not blank.
     pub filled: u64,
+    /// Values past the records that were looked at; nothing more is known of them.
+    pub beyond: u64,
     /// Empty fields, fields of blanks, and fields that a short record lacks.
     pub blank: u64,
     /// Of those, fields of one or more blanks.
@@ -502,7 +504,7 @@ impl ColumnStats {
             self.blank += 1;
             return;
         }
-        self.filled += 1;
+        self.beyond += 1;
         if field.len() > self.longest_bytes {
             self.measure(field, line);
         }
@@ -662,6 +664,7 @@ impl ColumnStats {
     /// Adds the statistics of a later block; `lines_before` is added to its lines.
     pub fn merge(&mut self, later: &Self, lines_before: u64) {
         self.filled += later.filled;
+        self.beyond += later.beyond;
         self.blank += later.blank;
         self.only_blanks.merge(later.only_blanks, lines_before);
         if later.longest > self.longest {

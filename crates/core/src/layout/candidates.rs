@@ -57,9 +57,8 @@ pub(super) fn dialects(samples: Samples<'_>, choices: &LayoutChoices, hint: Opti
         let blank = !delimiter.is_empty() && delimiter.bytes().all(|b| b == b' ' || b == b'\t');
         let runs: &[bool] = match choices.runs_as_one {
             Some(true) => &[true],
-            Some(false) => &[false],
             None if blank => &[false, true],
-            None => &[false],
+            Some(false) | None => &[false],
         };
         let comment = comment_prefix(samples, choices, &delimiter);
         for &runs_as_one in runs {

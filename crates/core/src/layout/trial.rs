@@ -253,19 +253,21 @@ impl Trial {
         let coherent: usize = classes.iter().map(|c| c.iter().skip(1).max().copied().unwrap_or(0)).sum();
         let inner = 1..classes.len().saturating_sub(1).max(1);
         self.blank_columns = classes[inner].iter().filter(|c| c[1..].iter().sum::<usize>() == 0).count();
-        self.coherence = coherent as f64 / seen.max(1) as f64;
-        self.undivided = undivided as f64 / seen.max(1) as f64;
+        self.coherence = coherent as f64 / f64::from(seen.max(1));
+        self.undivided = undivided as f64 / f64::from(seen.max(1));
         let columns = 1.0 - 1.0 / (self.width as f64 + 0.5);
         // Lines before the table are common, but a table is more than its preamble.
         let inside = (self.rows.len() - self.first) as f64 / self.rows.len().max(1) as f64;
-        let broken = (self.quoting.stray + 3 * self.quoting.unclosed) as f64;
+        // One slip proves nothing; several do.
+        let slips = self.quoting.stray + self.quoting.unclosed;
+        let broken = if slips > 1 { (slips + 2 * self.quoting.unclosed) as f64 } else { 0.0 };
         let quotes = if self.quoting.quoted + self.quoting.stray + self.quoting.unclosed == 0 {
             1.0
         } else {
             let quoted = self.quoting.quoted as f64;
             (quoted + 1.0) / (quoted + broken + 1.0)
         };
-        let quoted_fields = 1.0 + 0.2 * (self.quoting.quoted as f64 / seen.max(1) as f64).min(1.0);
+        let quoted_fields = 1.0 + 0.2 * (self.quoting.quoted as f64 / f64::from(seen.max(1))).min(1.0);
         self.score = self.evenness.powi(2)
             * columns
             * (0.5 + 0.5 * self.coherence)

@@ -7,4 +7,4 @@ pub mod delimited;
 #[cfg(test)]
 mod twin;
 
-pub use delimited::{Dialect, Machine, Step};
+pub use delimited::{Dialect, Machine, Oddities, Step};

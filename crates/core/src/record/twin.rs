@@ -53,13 +53,12 @@ impl<'t> Twin<'t> {
         let rest = &self.text[at..];
         if rest.starts_with("\r\n") {
             2
-        } else if rest.starts_with('\n')
-            || rest == "\r"
-            || (rest.starts_with('\r') && self.dialect.lone_cr_ends_line)
-        {
-            1
         } else {
-            0
+            usize::from(
+                rest.starts_with('\n')
+                    || rest == "\r"
+                    || (rest.starts_with('\r') && self.dialect.lone_cr_ends_line),
+            )
         }
     }
 

@@ -73,7 +73,7 @@ fn distance_symbol(distance: u16) -> (usize, u32, u32) {
         return (usize::from(distance), 0, 0);
     }
     let distance = u32::from(distance);
-    let top = 31 - distance.leading_zeros();
+    let top = distance.ilog2();
     let extra = top - 1;
     let symbol = 2 * top + ((distance >> extra) & 1);
     (symbol as usize, extra, distance & ((1 << extra) - 1))

@@ -38,12 +38,12 @@ impl Span {
 #[derive(Debug)]
 pub(super) struct MatchFinder {
     /// The last place (plus one) at which bytes of each hash were looked up; 0: none.
-    places: Box<[u32; SLOTS]>,
+    places: Box<[u32]>,
 }
 
 impl Default for MatchFinder {
     fn default() -> Self {
-        Self { places: Box::new([0; SLOTS]) }
+        Self { places: vec![0; SLOTS].into_boxed_slice() }
     }
 }
 

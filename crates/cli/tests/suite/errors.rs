@@ -1,0 +1,198 @@
+//! Bad input: the right status, a message that says what to do, no panic, and nothing left behind.
+
+use crate::support::Folder;
+use std::process::Stdio;
+
+/// Runs an import that must fail, and checks that the folder is as it was.
+#[track_caller]
+fn fails(folder: &Folder, words: &str, status: i32, expected: &[&str]) {
+    let before = folder.files();
+    let run = folder.run(words).expect(status);
+    for part in expected {
+        assert!(run.err.contains(part), "{part:?} is not in:\n{}", run.err);
+    }
+    assert_eq!(run.out, "");
+    assert_eq!(folder.files(), before);
+}
+
+#[test]
+fn sources_that_are_no_tables_say_what_they_are() {
+    let noise: Vec<u8> = (0..20_000_u32).map(|i| (i.wrapping_mul(2_654_435_761) >> 13) as u8).collect();
+    let folder = Folder::new()
+        .with("empty.csv", "")
+        .with("book.csv", b"PK\x03\x04....")
+        .with("noise.csv", noise)
+        .with("page.csv", b"%PDF-1.7 ...");
+    std::fs::create_dir(folder.path("folder")).unwrap();
+    for (source, status, expected) in [
+        ("missing.csv", 3, "missing.csv: there is no such file or folder"),
+        ("empty.csv", 4, "empty.csv: the file is empty"),
+        ("folder", 3, "folder: it is a folder"),
+        ("book.csv", 3, "book.csv: this is a zip archive"),
+        ("noise.csv", 3, "noise.csv: this is binary data"),
+        ("page.csv", 3, "page.csv: this is a PDF document"),
+    ] {
+        fails(&folder, &format!("import {source} --into out.xlsx"), status, &[expected]);
+    }
+}
+
+#[cfg(unix)]
+#[test]
+fn no_permission_is_said() {
+    use std::os::unix::fs::PermissionsExt;
+    let folder = Folder::new().with("secret.csv", "a,b\n1,2\n");
+    std::fs::set_permissions(folder.path("secret.csv"), std::fs::Permissions::from_mode(0o000)).unwrap();
+    // The system's administrator may read everything: nothing to see then.
+    if std::fs::read(folder.path("secret.csv")).is_err() {
+        fails(&folder, "import secret.csv --into out.xlsx", 3, &["no permission to read it"]);
+    }
+}
+
+#[test]
+fn only_a_header_is_an_empty_table() {
+    let folder = Folder::new().with("names.csv", "Berth,Vessel,Dues\n");
+    let run = folder.run("import names.csv --into names.xlsx").expect(0);
+    assert!(run.out.contains("there are no records"), "{}", run.out);
+    assert_eq!(folder.cells("names.xlsx", "names"), [["\"Berth\"", "\"Vessel\"", "\"Dues\""]]);
+    assert!(folder.part("names.xlsx", "xl/tables/table1.xml").contains("ref=\"A1:C2\""));
+}
+
+#[test]
+fn limits_stop_before_anything_is_written() {
+    let long = format!("Berth,Note\n007,a\n008,{}\n", "x".repeat(40_000));
+    let wide = format!("{}\n", vec!["1"; 100_000].join(","));
+    let line = "y".repeat(200_000_000 / 8);
+    let folder = Folder::new().with("long.csv", long).with("wide.csv", wide).with("line.csv", line);
+    fails(
+        &folder,
+        "import long.csv --into out.xlsx",
+        4,
+        &["line 3: “Note” has a value of 40000 characters; a cell holds 32767", "--as 'Note=skip'"],
+    );
+    fails(&folder, "import wide.csv --into out.xlsx", 4, &["100000 columns; a worksheet has 16384"]);
+    fails(&folder, "import line.csv --into out.xlsx", 4, &["a record of more than 16 MiB"]);
+    folder.run("import long.csv --as Note=skip --into out.xlsx").expect(0);
+}
+
+#[test]
+fn too_many_rows_say_how_to_divide_them() {
+    let mut text = "n\n".to_owned();
+    for _ in 0..1_048_577 {
+        text += "1\n";
+    }
+    let folder = Folder::new().with("rows.csv", text);
+    fails(&folder, "import rows.csv --into out.xlsx", 4, &["1048577 records", "--lines 1..1048575"]);
+}
+
+#[test]
+fn targets_are_never_touched() {
+    let folder = Folder::new().with("a.csv", "Berth,Dues\n007,1\n").with("old.xlsx", "do not touch");
+    fails(
+        &folder,
+        "import a.csv --into old.xlsx",
+        4,
+        &["old.xlsx: the workbook is there already", "left as it is"],
+    );
+    assert_eq!(std::fs::read(folder.path("old.xlsx")).unwrap(), b"do not touch");
+    fails(
+        &folder,
+        "import a.csv --into nowhere/out.xlsx",
+        3,
+        &["nowhere: there is no such file", "mkdir -p nowhere"],
+    );
+    fails(&folder, "import a.csv --into out.csv", 2, &["a workbook's name ends in .xlsx", "--into out.xlsx"]);
+}
+
+#[test]
+fn wrong_choices_name_the_option_and_the_ways_on() {
+    let folder = Folder::new().with("a.csv", "Berth,Arrived,Gross\n007,03/04/2031,\"1,234\"\n");
+    for (options, status, expected) in [
+        ("--as Quay=text", 2, "no column is “Quay”; the columns are: 1 Berth, 2 Arrived, 3 Gross"),
+        ("--as Berth", 2, "not of the form COLUMN=KIND"),
+        ("--as Arrived=date", 2, "date:dd/MM/yyyy or date:MM/dd/yyyy"),
+        ("--as Gross=number:1,234", 2, "can be read in two ways"),
+        ("--names A,B", 2, "2 names are given for 3 columns"),
+        ("--only Quay", 2, "no column is “Quay”"),
+        ("--encoding runes", 2, "there is no encoding of that name"),
+        ("--lines 90..99", 2, "has only"),
+    ] {
+        fails(&folder, &format!("import a.csv {options} --into out.xlsx"), status, &[expected]);
+    }
+    folder
+        .run("import a.csv --as Gross=number:1,234 --decimal-char . --as Arrived=skip --into out.xlsx")
+        .expect(0);
+    assert_eq!(folder.cells("out.xlsx", "a")[1], ["\"007\"", "1234"]);
+}
+
+#[test]
+fn odd_bytes_never_end_in_a_panic() {
+    let nul = b"Berth,Note\n007,a\0b\n008,c\n".to_vec();
+    let unclosed = {
+        let mut text = b"Berth,Note\n007,\"open\n".to_vec();
+        for _ in 0..60_000 {
+            text.extend_from_slice(b"008,quay\n");
+        }
+        text
+    };
+    let broken = b"Berth,Note\n007,K\xC3\xA4i\n008,K\xFFi\n009,K\xC3\xA4i\n010,K\xC3\xA4i\n011,\xC3\xA4\n012,\xC3\xA4\n".to_vec();
+    let folder = Folder::new().with("nul.csv", nul).with("unclosed.csv", unclosed).with("broken.csv", broken);
+    folder.run("import nul.csv --into nul.xlsx").expect(0);
+    assert_eq!(folder.cells("nul.xlsx", "nul")[1][0], "\"007\"");
+    assert!(folder.part("nul.xlsx", "xl/worksheets/sheet1.xml").contains("a_x0000_b"));
+    let run = folder.run("import unclosed.csv --into unclosed.xlsx").expect(1);
+    assert!(
+        run.out.contains("60,001 records") && run.out.contains("1 quote is opened and never closed"),
+        "{}",
+        run.out
+    );
+    let run = folder.run("import broken.csv --into broken.xlsx").expect(1);
+    assert!(
+        run.out.contains("1 place holds no character in this encoding")
+            && run.out.contains("line 3 character 6"),
+        "{}",
+        run.out
+    );
+    assert!(run.out.contains("not kept  line 3, row 3, Note"), "{}", run.out);
+}
+
+#[test]
+fn a_closed_output_is_no_failure() {
+    let folder = Folder::new().with("a.csv", "Berth,Dues\n007,1\n");
+    let mut child = folder.command("inspect a.csv").stdin(Stdio::null()).spawn().unwrap();
+    drop(child.stdout.take());
+    assert_eq!(child.wait().unwrap().code(), Some(0));
+}
+
+#[cfg(unix)]
+#[test]
+fn an_interruption_leaves_nothing_behind() {
+    let mut text = "Berth,Note,Dues\n".to_owned();
+    for i in 0..400_000 {
+        text += &format!("007,{i} of many remarks that take their time,{i}.5\n");
+    }
+    let folder = Folder::new().with("a.csv", text);
+    let mut child = folder.command("import a.csv --into out.xlsx").stdin(Stdio::null()).spawn().unwrap();
+    // Once the hidden file is there, writing has begun.
+    while folder.files().len() < 2 && child.try_wait().unwrap().is_none() {
+        std::thread::yield_now();
+    }
+    std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap();
+    let code = child.wait().unwrap().code();
+    // A fast machine may have finished before the signal came.
+    if code == Some(130) {
+        assert_eq!(folder.files(), ["a.csv"]);
+    } else {
+        assert_eq!(code, Some(0));
+    }
+}
+
+#[test]
+fn a_broken_gzip_file_is_said_to_be_one() {
+    use std::io::Write;
+    let mut gzip = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::default());
+    gzip.write_all("Berth,Dues\n007,12.5\n".repeat(5000).as_bytes()).unwrap();
+    let mut bytes = gzip.finish().unwrap();
+    bytes.truncate(bytes.len() / 2);
+    let folder = Folder::new().with("a.csv.gz", bytes);
+    fails(&folder, "import a.csv.gz --into out.xlsx", 3, &["the gzip data is broken or cut off"]);
+}

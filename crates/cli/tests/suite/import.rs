@@ -1,0 +1,244 @@
+use crate::support::Folder;
+
+const CALLS: &str = "Call no,Declaration,Vessel,Berth,Arrived,Cargo,Gross kg\n\
+    000117,85460336068819949348,Saltwind,007,2031-03-01T09:30:00,\"fish, chilled\",1250.50\n\
+    000118,44282692064464443198,Grey Heron,012,2031-03-02T23:05:00,\"say \"\"spares\"\"\",3.25\n\
+    000119,10890727360438182992,Ada Quill,031,,timber,\n";
+
+#[test]
+fn values_are_kept_and_numbers_and_dates_are_real() {
+    let folder = Folder::new().with("calls.csv", CALLS);
+    let run = folder.run("import calls.csv --into calls.xlsx").expect(0);
+    let size = std::fs::metadata(folder.path("calls.xlsx")).unwrap().len();
+    let out = run.out.replace(&format!("{},{:03} bytes", size / 1000, size % 1000), "so many bytes");
+    insta::assert_snapshot!(out, @r"
+    calls.xlsx   written, so many bytes
+
+      sheet         calls, table calls
+      source        calls.csv, 277 bytes, 3 records
+      rows          3
+      kept exactly  all 19 cells, spelled again from the sheet and compared
+
+      column       kind                            cells  blank       sum
+      Call no      text                                3      0
+      Declaration  text                                3      0
+      Vessel       text                                3      0
+      Berth        text                                3      0
+      Arrived      datetime yyyy-MM-dd'T'HH:mm:ss      2      1
+      Cargo        text                                3      0
+      Gross kg     number 1234.50                      2      1  1,253.75
+    ");
+    assert_eq!(
+        folder.cells("calls.xlsx", "calls"),
+        [
+            [
+                "\"Call no\"",
+                "\"Declaration\"",
+                "\"Vessel\"",
+                "\"Berth\"",
+                "\"Arrived\"",
+                "\"Cargo\"",
+                "\"Gross kg\""
+            ],
+            [
+                "\"000117\"",
+                "\"85460336068819949348\"",
+                "\"Saltwind\"",
+                "\"007\"",
+                "47908.395833333336",
+                "\"fish, chilled\"",
+                "1250.5"
+            ],
+            [
+                "\"000118\"",
+                "\"44282692064464443198\"",
+                "\"Grey Heron\"",
+                "\"012\"",
+                "47909.961805555555",
+                "\"say \\\"spares\\\"\"",
+                "3.25"
+            ],
+            ["\"000119\"", "\"10890727360438182992\"", "\"Ada Quill\"", "\"031\"", "", "\"timber\"", ""],
+        ]
+    );
+}
+
+#[test]
+fn the_same_input_gives_the_same_bytes() {
+    let folder = Folder::new().with("calls.csv", CALLS);
+    folder.run("import calls.csv --into a.xlsx").expect(0);
+    folder.run("import calls.csv --into b.xlsx").expect(0);
+    assert!(std::fs::read(folder.path("a.xlsx")).unwrap() == std::fs::read(folder.path("b.xlsx")).unwrap());
+    assert_eq!(folder.files(), ["a.xlsx", "b.xlsx", "calls.csv"]);
+}
+
+#[test]
+fn the_sheet_is_a_table_with_a_frozen_header_and_quiet_text_columns() {
+    let folder = Folder::new().with("calls.csv", CALLS);
+    folder.run("import calls.csv --into calls.xlsx").expect(0);
+    let sheet = folder.part("calls.xlsx", "xl/worksheets/sheet1.xml");
+    assert!(sheet.contains("<pane ySplit=\"1\" topLeftCell=\"A2\""));
+    assert!(
+        sheet.contains("sqref=\"A2:D4 F2:F4\" twoDigitTextYear=\"1\" numberStoredAsText=\"1\""),
+        "{sheet}"
+    );
+    assert!(folder.part("calls.xlsx", "xl/tables/table1.xml").contains("ref=\"A1:G4\""));
+    assert!(folder.part("calls.xlsx", "xl/styles.xml").contains("yyyy\\-mm\\-dd\\Thh\\:mm\\:ss"));
+    folder.run("import calls.csv --plain --into plain.xlsx").expect(0);
+    assert!(!folder.part("plain.xlsx", "xl/worksheets/sheet1.xml").contains("tablePart"));
+}
+
+#[test]
+fn misfits_stay_as_text_are_located_and_stop_under_strict() {
+    let mut text = "Berth,Dues\n".to_owned();
+    for i in 0..2000 {
+        text += &format!("007,{i}.5\n");
+    }
+    text += "007,12 kg\n008,n/a\n";
+    let folder = Folder::new().with("dues.csv", text);
+    let run = folder.run("import dues.csv --into dues.xlsx").expect(1);
+    assert!(run.out.contains("misfit   line 2002, row 2002, Dues: “12 kg” is not a number"), "{}", run.out);
+    let cells = folder.cells("dues.xlsx", "dues");
+    assert_eq!(
+        (cells[2001][1].as_str(), cells[2002][1].as_str(), cells[1][1].as_str()),
+        ("\"12 kg\"", "\"n/a\"", "0.5")
+    );
+    let run = folder.run("import dues.csv --strict --into strict.xlsx").expect(4);
+    assert!(run.err.contains("line 2002: “12 kg” in “Dues” is not a number"), "{}", run.err);
+    assert_eq!(folder.files(), ["dues.csv", "dues.xlsx"]);
+}
+
+#[test]
+fn a_limited_survey_makes_misfits_and_cuts_nothing() {
+    let mut text = "Berth,Dues\n".to_owned();
+    for i in 0..100 {
+        text += &format!("{},{i}\n", i % 9);
+    }
+    text += "12 south,much more than was seen\n";
+    let folder = Folder::new().with("dues.csv", text);
+    let run = folder.run("import dues.csv --scan 50 --into dues.xlsx").expect(1);
+    assert!(run.out.contains("line 102, row 102, Dues: “much more than was seen”"), "{}", run.out);
+    assert_eq!(folder.cells("dues.xlsx", "dues")[101], ["\"12 south\"", "\"much more than was seen\""]);
+    folder.run("import dues.csv --scan none --into text.xlsx").expect(0);
+    assert_eq!(folder.cells("text.xlsx", "dues")[1], ["\"0\"", "\"0\""]);
+}
+
+#[test]
+fn stated_kinds_are_obeyed() {
+    let folder = Folder::new().with(
+        "calls.csv",
+        "Berth,Arrived,Paid,Weight,Remarks\n007,03/04/2031,yes,0012345,x\n012,05/06/2031,no,0000100,y\n",
+    );
+    folder
+        .run(
+            "import calls.csv --as Arrived=date:dd/MM/yyyy --as Paid=boolean --as Weight=number:9v99 --as Remarks=skip \
+             --as 1=number --into calls.xlsx",
+        )
+        .expect(0);
+    assert_eq!(
+        folder.cells("calls.xlsx", "calls"),
+        [
+            ["\"Berth\"", "\"Arrived\"", "\"Paid\"", "\"Weight\""],
+            ["7", "47941", "true", "123.45"],
+            ["12", "48004", "false", "1"],
+        ]
+    );
+    let styles = folder.part("calls.xlsx", "xl/styles.xml");
+    assert!(styles.contains("formatCode=\"000\"") && styles.contains("dd\\/mm\\/yyyy"), "{styles}");
+}
+
+#[test]
+fn several_sources_make_several_sheets_and_one_bad_one_spoils_none() {
+    let folder = Folder::new()
+        .with("a.csv", "Berth,Dues\n007,12.5\n")
+        .with("empty.csv", "")
+        .with("b.csv", "Berth;Dues\n008;1,5\n");
+    let run = folder.run("import a.csv empty.csv b.csv --into all.xlsx").expect(4);
+    assert!(run.err.contains("empty.csv: the file is empty"), "{}", run.err);
+    assert_eq!(folder.cells("all.xlsx", "a")[1], ["\"007\"", "12.5"]);
+    assert_eq!(folder.cells("all.xlsx", "b")[1], ["\"008\"", "1.5"]);
+}
+
+#[test]
+fn sources_with_equal_columns_come_together_with_kinds_decided_over_all() {
+    let folder = Folder::new()
+        .with("march.csv", "Berth,Dues\n7,12.5\n8,1\n")
+        .with("april.csv", "berth,dues\n007,3\n")
+        .with("other.csv", "Berth,Vessel\n7,Saltwind\n");
+    folder.run("import march.csv april.csv --together --into year.xlsx").expect(0);
+    assert_eq!(
+        folder.cells("year.xlsx", "year"),
+        [
+            ["\"Source\"", "\"Berth\"", "\"Dues\""],
+            ["\"march.csv\"", "\"7\"", "12.5"],
+            ["\"march.csv\"", "\"8\"", "1"],
+            ["\"april.csv\"", "\"007\"", "3"],
+        ]
+    );
+    let run = folder.run("import march.csv other.csv --together --into no.xlsx").expect(4);
+    assert!(run.err.contains("different columns"), "{}", run.err);
+    assert!(!folder.path("no.xlsx").exists());
+}
+
+#[test]
+fn a_dry_run_says_what_would_be_done_and_writes_nothing() {
+    let folder = Folder::new().with("calls.csv", CALLS);
+    let run = folder.run("import calls.csv --dry-run --into calls.xlsx").expect(0);
+    assert!(run.out.starts_with("calls.xlsx   would be written (dry run)"), "{}", run.out);
+    assert!(run.out.contains("1,253.75"));
+    assert_eq!(folder.files(), ["calls.csv"]);
+}
+
+#[test]
+fn the_receipt_is_json_too() {
+    let folder = Folder::new().with("calls.csv", CALLS);
+    let run = folder.run("import calls.csv --json --into calls.xlsx").expect(0);
+    let json: serde_json::Value = serde_json::from_str(&run.out).unwrap();
+    let sheet = &json["sheets"][0];
+    assert_eq!(
+        (sheet["rows"].as_u64(), sheet["cells"].as_u64(), sheet["kept_exactly"].as_u64()),
+        (Some(3), Some(19), Some(19))
+    );
+    assert_eq!(sheet["columns"][6]["sum"], "1253.75");
+    assert_eq!(json["status"], 0);
+}
+
+#[test]
+fn many_blocks_with_line_ends_in_quotes_come_out_in_order() {
+    let mut text = "No,Note,Dues\n".to_owned();
+    for i in 0..30_000 {
+        text += &format!("{i},\"line one of {i}\nline two, with \"\"quotes\"\"\n\",{}.25\n", i % 100);
+    }
+    let folder = Folder::new().with("notes.csv", text);
+    let run = folder.run("import notes.csv --into notes.xlsx").expect(0);
+    assert!(run.out.contains("30,000 records") && run.out.contains("all 90,000 cells"), "{}", run.out);
+    let cells = folder.cells("notes.xlsx", "notes");
+    for (i, row) in cells.iter().skip(1).enumerate() {
+        assert_eq!(row[0], format!("\"{i}\""));
+        assert_eq!(row[1], format!("{:?}", format!("line one of {i}\nline two, with \"quotes\"\n")));
+    }
+}
+
+#[test]
+fn blanks_that_are_the_same_everywhere_are_given_back_and_others_are_told() {
+    let folder = Folder::new().with("a.csv", "Berth; Dues; Note\n007; 12.5;a\n008; 3.0; b\n009; 11.0;c\n");
+    let run = folder.run("import a.csv --into a.xlsx").expect(0);
+    assert!(run.out.contains("all 9 cells"), "{}", run.out);
+    assert_eq!(folder.cells("a.xlsx", "a")[2], ["\"008\"", "3", "\" b\""]);
+    let folder = Folder::new().with("a.csv", "Berth;Dues\n007; 12.5\n008;3.0  \n009;11.0\n");
+    let run = folder.run("import a.csv --into a.xlsx").expect(1);
+    assert!(
+        run.out.contains("not kept  line 2, row 2, Dues: “ 12.5” the blanks around it are not kept"),
+        "{}",
+        run.out
+    );
+}
+
+#[test]
+fn names_are_made_unique_and_formulas_are_text() {
+    let folder = Folder::new().with("a.csv", "Berth,Note,note,\n007,=1+1,+x,1\n008,@sum,-y,2\n");
+    let run = folder.run("import a.csv --json --into a.xlsx").expect(0);
+    assert!(run.out.contains("column 3 is called “note (2)”, column 4 is called “Column 4”"), "{}", run.out);
+    assert_eq!(folder.cells("a.xlsx", "a")[1], ["\"007\"", "\"=1+1\"", "\"+x\"", "1"]);
+    assert!(!folder.part("a.xlsx", "xl/worksheets/sheet1.xml").contains("<f>"));
+}
