@@ -146,6 +146,16 @@ impl NumberFormat {
             Some(rest) => (true, rest),
             None => (false, value),
         };
+        if let [only] = self.sections.as_slice()
+            && !only.is_date
+        {
+            // The common case: one section for all numbers.
+            if negative {
+                out.push(b'-');
+            }
+            only.show_number(magnitude, locale, out);
+            return;
+        }
         let is_zero =
             !magnitude.iter().take_while(|b| !matches!(b, b'e' | b'E')).any(|b| (b'1'..=b'9').contains(b));
         let (section, sign) = match (self.sections.len(), negative && !is_zero) {

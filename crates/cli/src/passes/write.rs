@@ -18,7 +18,7 @@ use incola_core::survey::{Item, SurveyPlan, next_item};
 use incola_workbook::{Block, BookWriter, Compressor, RowEncoder, Styles};
 
 /// XML of rows that is compressed at once at most.
-const ROWS_BYTES: usize = 2 * 1024 * 1024;
+const ROWS_BYTES: usize = 384 * 1024;
 
 /// Cells that are told one by one; more are counted.
 const TOLD: usize = 10_000;

@@ -21,9 +21,9 @@ fn a_reading_is_a_page_with_preview_reasons_and_the_command_to_type() {
       encoding   windows-1252, line ends lf  not UTF-8 (3 places); reads “Hafengebühren”
                                              not cp850: would read “Hafengeb³hren”
       layout     delimited by semicolon      all 4 records looked at have 4 fields
-                                             not comma: comma leaves marks of the other kind inside its
-                                             2 fields
-      header     line 4                      line 4: 4 of 4 fields are unlike the values below them
+                                             not comma: it leaves marks of the other kind inside its 2
+                                             fields
+      header     line 4                      4 of 4 fields are unlike the values below them
       set aside  lines 1-3                   before the header
       set aside  line 7                      total line
 

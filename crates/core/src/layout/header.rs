@@ -232,13 +232,9 @@ fn names_row(head: &[u8], trial: &Trial, at: usize) -> (Option<usize>, String) {
     }
     if points > 0.35 {
         let why = if unlike == 0 {
-            format!(
-                "line {}: {usual} of {} fields hold words that usually name columns",
-                row.line,
-                names.len()
-            )
+            format!("{usual} of {} fields hold words that usually name columns", names.len())
         } else {
-            format!("line {}: {unlike} of {} fields are unlike the values below them", row.line, names.len())
+            format!("{unlike} of {} fields are unlike the values below them", names.len())
         };
         (Some(at), why)
     } else {

@@ -1,6 +1,6 @@
 //! A trial: samples read with one dialect, and what it explains.
 
-use super::{Samples, delimiter_word};
+use super::Samples;
 use crate::kind::statistics::trim;
 use crate::kind::{Decimal, date, number};
 use crate::record::{Dialect, Machine, Step};
@@ -357,18 +357,17 @@ impl Trial {
 
     /// Why it lost against `best`.
     pub(super) fn weakness(&self, best: &Self) -> String {
-        let name = delimiter_word(&self.dialect.delimiter);
         if self.evenness + 0.05 < best.evenness || best.dialect.delimiter.is_empty() {
             format!(
-                "{name} divides {} of {} records into {} fields, the others differently",
+                "it divides {} of {} records into {} fields, the others differently",
                 self.even_records, self.all_records, self.width
             )
         } else if self.undivided > best.undivided + 0.05 {
-            format!("{name} leaves marks of the other kind inside its {} fields", self.width)
+            format!("it leaves marks of the other kind inside its {} fields", self.width)
         } else if self.width < best.width {
-            format!("{name} makes only {} fields", self.width)
+            format!("it makes only {} fields", self.width)
         } else {
-            format!("{name} makes {} fields, whose values are less alike in their columns", self.width)
+            format!("it makes {} fields, whose values are less alike in their columns", self.width)
         }
     }
 }

@@ -1,6 +1,6 @@
 //! Sequences as bits: one block with codes of its own (RFC 1951, 3.2.7).
 
-use super::bits::BitWriter;
+use super::bits::{BitWriter, Bits};
 use super::matches::Sequence;
 
 /// Literals, the end of a block, and lengths.
@@ -119,42 +119,70 @@ pub(super) fn write_segment(out: &mut BitWriter, raw: &[u8], from: usize, sequen
     out.write(2, 2);
     write_code_lengths(out, &literals, &distances);
     let lengths = length_codes(&literals);
-    at = from;
-    for sequence in sequences {
-        let end = at + sequence.literals as usize;
-        // Two literals have at most 30 bits.
-        let mut pairs = raw[at..end].chunks_exact(2);
-        for pair in &mut pairs {
-            let (a, b) = (literals[usize::from(pair[0])], literals[usize::from(pair[1])]);
-            out.write(u32::from(a.bits) | u32::from(b.bits) << a.length, u32::from(a.length + b.length));
+    let distance_bits = distances.map(|c| (u64::from(c.bits), u32::from(c.length)));
+    let literal_bits: [Bits; 256] =
+        std::array::from_fn(|b| (u64::from(literals[b].bits), u32::from(literals[b].length)));
+    let total = total_bits(&literal_counts, &distance_counts, &literals, &distances);
+    out.run(total, |run| {
+        at = from;
+        for sequence in sequences {
+            let end = at + sequence.literals as usize;
+            // Three literals have at most 45 bits.
+            let mut threes = raw[at..end].chunks_exact(3);
+            for three in &mut threes {
+                run.add(literal_bits[usize::from(three[0])]);
+                run.add(literal_bits[usize::from(three[1])]);
+                run.add(literal_bits[usize::from(three[2])]);
+                run.flush();
+            }
+            for literal in threes.remainder() {
+                run.add(literal_bits[usize::from(*literal)]);
+            }
+            run.flush();
+            if sequence.length > 0 {
+                // Length and distance have at most 48 bits.
+                run.add(lengths[usize::from(sequence.length - 3)]);
+                let (symbol, extra, rest) = distance_symbol(sequence.distance - 1);
+                run.add(distance_bits[symbol]);
+                run.add((u64::from(rest), extra));
+                run.flush();
+            }
+            at = end + usize::from(sequence.length);
         }
-        if let [last] = pairs.remainder() {
-            let code = literals[usize::from(*last)];
-            out.write(u32::from(code.bits), u32::from(code.length));
-        }
-        if sequence.length > 0 {
-            let (bits, count) = lengths[usize::from(sequence.length - 3)];
-            out.write(bits, count);
-            let (symbol, extra, rest) = distance_symbol(sequence.distance - 1);
-            let code = distances[symbol];
-            out.write(u32::from(code.bits) | rest << code.length, u32::from(code.length) + extra);
-        }
-        at = end + usize::from(sequence.length);
+        run.add((u64::from(literals[END].bits), u32::from(literals[END].length)));
+        run.flush();
+    });
+}
+
+/// Bits that tokens take with these codes.
+fn total_bits(
+    literal_counts: &[u32; LITERALS],
+    distance_counts: &[u32; DISTANCES],
+    literals: &[Code; LITERALS],
+    distances: &[Code; DISTANCES],
+) -> u64 {
+    let product = |count: u32, bits: u32| u64::from(count) * u64::from(bits);
+    let mut total = 0;
+    for (symbol, (count, code)) in literal_counts.iter().zip(literals).enumerate() {
+        let extra = symbol.checked_sub(257).map_or(0, |s| LENGTH_SYMBOLS[s].1);
+        total += product(*count, u32::from(code.length + extra));
     }
-    out.write(u32::from(literals[END].bits), u32::from(literals[END].length));
+    for (symbol, (count, code)) in distance_counts.iter().zip(distances).enumerate() {
+        let extra = (symbol as u32 / 2).saturating_sub(1);
+        total += product(*count, u32::from(code.length) + extra);
+    }
+    total
 }
 
 /// Code and following bits of each length (less 3), put together once for a block.
-fn length_codes(literals: &[Code; LITERALS]) -> [(u32, u32); 256] {
-    let mut lengths = [(0_u32, 0_u32); 256];
-    for (length, entry) in lengths.iter_mut().enumerate() {
+fn length_codes(literals: &[Code; LITERALS]) -> [Bits; 256] {
+    std::array::from_fn(|length| {
         let symbol = usize::from(SYMBOL_OF_LENGTH[length]);
         let code = literals[257 + symbol];
         let (first, extra) = LENGTH_SYMBOLS[symbol];
-        let rest = (length as u32 - u32::from(first)) << code.length;
-        *entry = (u32::from(code.bits) | rest, u32::from(code.length) + u32::from(extra));
-    }
-    lengths
+        let rest = (length as u64 - u64::from(first)) << code.length;
+        (u64::from(code.bits) | rest, u32::from(code.length) + u32::from(extra))
+    })
 }
 
 /// Codes for symbols that occur so often, none longer than `most` bits.

@@ -7,7 +7,7 @@ const WINDOW: usize = 32 * 1024;
 const LONGEST: usize = 258;
 
 /// Slots of the table of earlier places.
-const SLOTS: usize = 1 << 14;
+const SLOTS: usize = 1 << 13;
 
 /// Literals, then a reference.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -37,8 +37,9 @@ impl Span {
 /// Finds references.
 #[derive(Debug)]
 pub(super) struct MatchFinder {
-    /// The last place (plus one) at which bytes of each hash were looked up; 0: none.
-    places: Box<[u32]>,
+    /// The last place at which bytes of each hash were looked up: its lowest 16 bits, twice what a reference reaches.
+    /// Whether a place holds the same bytes is seen there.
+    places: Box<[u16]>,
 }
 
 impl Default for MatchFinder {
@@ -86,13 +87,13 @@ impl MatchFinder {
                 continue;
             }
             let place = &mut self.places[slot(word)];
-            let candidate = *place as usize;
-            *place = at as u32 + 1;
-            if candidate == 0 || at + 1 - candidate > WINDOW {
+            let distance = usize::from((at as u16).wrapping_sub(*place));
+            *place = at as u16;
+            if distance == 0 || distance > WINDOW || distance > at {
                 at += 1;
                 continue;
             }
-            let mut earlier = candidate - 1;
+            let mut earlier = at - distance;
             let mut length = common(raw, earlier, at, word);
             if length < least(at - earlier) {
                 at += 1;
@@ -110,7 +111,7 @@ impl MatchFinder {
             });
             // What follows a repetition is often followed by the next one: its end is worth a place.
             if let Some(word) = word_at(raw, end - 2) {
-                self.places[slot(word)] = (end - 2) as u32 + 1;
+                self.places[slot(word)] = (end - 2) as u16;
             }
             at = end;
             anchor = end;
