@@ -8,7 +8,7 @@ pub(crate) fn line(text: &str) -> String {
     shown(text, false)
 }
 
-/// As [`line`], but line feeds stay.
+/// As [`line()`], but line feeds stay.
 pub(crate) fn lines(text: &str) -> String {
     shown(text, true)
 }

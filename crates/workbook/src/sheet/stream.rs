@@ -117,7 +117,7 @@ impl SheetLayout {
             0
         };
         // Tenths of a character, so that the number has a short spelling.
-        f64::from(column.longest.max(heading.min(30)).clamp(4, 60) * 13 + 20) / 10.0
+        f64::from(column.longest.max(heading.min(30)).clamp(4, 60) * 14 + 15) / 10.0
     }
 
     /// Everything behind the last row. `table_part`: the relationship that leads to the table.
