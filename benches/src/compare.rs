@@ -1,4 +1,4 @@
-//! Runs Incola and the ordinary program in turn on the same file: `compare INCOLA ROWS [RUNS]`.
+//! Runs Incola and the ordinary program in turn on the same file: `compare INCOLA ROWS [RUNS [SHAPE]]`.
 
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -7,7 +7,7 @@ use std::time::Instant;
 fn main() -> std::io::Result<()> {
     let args: Vec<String> = std::env::args().collect();
     if args.len() < 3 {
-        eprintln!("compare INCOLA ROWS [RUNS]");
+        eprintln!("compare INCOLA ROWS [RUNS [SHAPE]]");
         std::process::exit(2);
     }
     let (incola, rows) = (PathBuf::from(&args[1]), args[2].clone());
@@ -18,7 +18,8 @@ fn main() -> std::io::Result<()> {
     std::fs::create_dir_all(&folder)?;
     let (source, book, other) =
         (folder.join("calls.csv"), folder.join("incola.xlsx"), folder.join("handmade.xlsx"));
-    run(&beside("generate"), &["calls".as_ref(), rows.as_ref(), source.as_os_str()])?;
+    let shape = args.get(4).map_or("calls", String::as_str);
+    run(&beside("generate"), &[shape.as_ref(), rows.as_ref(), source.as_os_str()])?;
     let mut times: [Vec<f64>; 3] = Default::default();
     for _ in 0..runs {
         let _ = std::fs::remove_file(&book);
@@ -35,7 +36,7 @@ fn main() -> std::io::Result<()> {
     };
     let [import, inspect, handmade] = times.each_mut().map(median);
     let bytes = |path: &Path| std::fs::metadata(path).map_or(0, |m| m.len()) as f64;
-    println!("rows {rows}, source {:.1} MB, {runs} runs each, medians", bytes(&source) / 1e6);
+    println!("{shape}, rows {rows}, source {:.1} MB, {runs} runs each, medians", bytes(&source) / 1e6);
     println!("handmade  {handmade:8.3} s   workbook {:.1} MB", bytes(&other) / 1e6);
     println!(
         "import    {import:8.3} s   1/{:.1} of handmade, workbook {:.2} times as large",

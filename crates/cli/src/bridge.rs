@@ -70,18 +70,21 @@ impl ColumnWriter {
     /// A writer for `column`, whose formats are added to `styles`.
     pub(crate) fn new(column: &ColumnReading, styles: &mut Styles) -> Self {
         let (codes, locale): (Vec<String>, Locale) = match &column.rule {
-            Rule::Number(rule) => {
-                (rule.spellings.iter().map(|s| number_code(s, rule)).collect(), number_locale(rule))
-            }
+            Rule::Number(rule) => (
+                rule.spellings.iter().map(|s| number_code(&s.spelling(), rule)).collect(),
+                number_locale(rule),
+            ),
             Rule::Date(rule) => {
                 (rule.spellings.iter().map(|s| date_code(s, rule)).collect(), date_locale(rule))
             }
             _ => (Vec::new(), Locale::default()),
         };
         let percent = match &column.rule {
-            Rule::Number(rule) => {
-                rule.spellings.iter().map(|s| s.affix.is_some_and(|a| a.symbol.is_percent())).collect()
-            }
+            Rule::Number(rule) => rule
+                .spellings
+                .iter()
+                .map(|s| s.spelling().affix.is_some_and(|a| a.symbol.is_percent()))
+                .collect(),
             _ => Vec::new(),
         };
         let words = match &column.rule {

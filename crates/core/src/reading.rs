@@ -198,7 +198,7 @@ impl ColumnReading {
     pub fn marks(&self) -> (Option<char>, Option<&'static str>) {
         match &self.rule {
             Rule::Number(rule) => {
-                let marked = rule.spellings.iter().any(|s| s.mark);
+                let marked = rule.spellings.iter().any(|s| s.has_mark());
                 let group = Some(rule.group.text()).filter(|g| !g.is_empty());
                 (marked.then_some(rule.decimal.char()), group)
             }
@@ -507,10 +507,11 @@ fn decimal_of_file(columns: &[ColumnStats], names: &[String]) -> Option<(Decimal
 fn widen(rule: &mut Rule) {
     if let Rule::Number(rule) = rule {
         let mut more = Vec::new();
-        for spelling in &rule.spellings {
+        for spelling in rule.spellings.iter().map(|s| s.spelling()) {
             for decimals in 0..=6_u8 {
                 for sign in [spelling.sign, number::Sign::None, number::Sign::Minus] {
-                    more.push(number::NumberSpelling { decimals, mark: decimals > 0, sign, ..*spelling });
+                    let wider = number::NumberSpelling { decimals, mark: decimals > 0, sign, ..spelling };
+                    more.push(wider.code());
                 }
             }
         }
@@ -548,7 +549,7 @@ fn total_notices(
         let Some(units) = number::in_units(&stated).filter(|u| *u != sum.units() && sum.is_exact()) else {
             continue;
         };
-        let decimals = stated.spelling.decimals;
+        let decimals = stated.spelling.decimals();
         let message = format!(
             "the total line says {} for \u{201c}{}\u{201d}, but the records add up to {}: {} apart",
             number::units_text(units, decimals),
@@ -608,8 +609,12 @@ fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice>) {
             notices.push(notice);
         }
         if let Rule::Number(rule) = &column.rule {
-            let mut symbols: Vec<&str> =
-                rule.spellings.iter().filter_map(|s| s.affix.as_ref()).map(|a| a.symbol.text()).collect();
+            let mut symbols: Vec<String> = rule
+                .spellings
+                .iter()
+                .filter_map(|s| s.spelling().affix)
+                .map(|a| a.symbol.text().to_owned())
+                .collect();
             symbols.sort_unstable();
             symbols.dedup();
             if symbols.len() > 1 {

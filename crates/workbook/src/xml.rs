@@ -4,7 +4,7 @@
 ///
 /// Markup characters become references. Characters that XML 1.0 does not allow, and carriage returns, which it would
 /// turn into line feeds, become `_xHHHH_`; text that looks like such an escape is escaped itself (ECMA-376 part 1,
-/// 22.9.2.19, `ST_Xstring`). Bytes that are no UTF-8 become U+FFFD.
+/// 22.9.2.19, `ST_Xstring`).
 ///
 /// ```
 /// let mut out = Vec::new();
@@ -12,11 +12,36 @@
 /// assert_eq!(out, b"a&lt;b _x005F_x0041_ _x000D_");
 /// ```
 pub fn escape(out: &mut Vec<u8>, text: &[u8]) {
-    if text.iter().all(|b| PLAIN[usize::from(*b)]) {
-        out.extend_from_slice(text);
-    } else {
-        escape_with_care(out, text);
+    let mut plain_from = 0;
+    for (at, &byte) in text.iter().enumerate() {
+        if !PLAIN[usize::from(byte)] {
+            out.extend_from_slice(&text[plain_from..at]);
+            plain_from = at + push_escaped(out, &text[at..]);
+        }
     }
+    out.extend_from_slice(&text[plain_from..]);
+}
+
+/// As [`escape`], but quotes stay as they are: for the content of elements.
+#[inline]
+pub fn escape_content(out: &mut Vec<u8>, text: &[u8]) {
+    let needs_care = |b: &u8| !PLAIN[usize::from(*b)] && *b != b'"';
+    match text.iter().position(needs_care) {
+        None => out.extend_from_slice(text),
+        Some(first) => escape_content_from(out, text, first),
+    }
+}
+
+#[cold]
+fn escape_content_from(out: &mut Vec<u8>, text: &[u8], first: usize) {
+    let mut plain_from = 0;
+    for (at, &byte) in text.iter().enumerate().skip(first) {
+        if at >= plain_from && !PLAIN[usize::from(byte)] && byte != b'"' {
+            out.extend_from_slice(&text[plain_from..at]);
+            plain_from = at + push_escaped(out, &text[at..]);
+        }
+    }
+    out.extend_from_slice(&text[plain_from..]);
 }
 
 /// Bytes that stand for themselves wherever they are.
@@ -36,28 +61,27 @@ const PLAIN: [bool; 256] = {
     plain
 };
 
-#[cold]
-fn escape_with_care(out: &mut Vec<u8>, text: &[u8]) {
-    for chunk in text.utf8_chunks() {
-        let valid = chunk.valid();
-        for (at, c) in valid.char_indices() {
-            match c {
-                '&' => out.extend_from_slice(b"&amp;"),
-                '<' => out.extend_from_slice(b"&lt;"),
-                '>' => out.extend_from_slice(b"&gt;"),
-                '"' => out.extend_from_slice(b"&quot;"),
-                '_' if is_escape(&valid.as_bytes()[at..]) => out.extend_from_slice(b"_x005F_"),
-                '\t' | '\n' => out.push(c as u8),
-                '\0'..='\u{1f}' | '\u{fffe}' | '\u{ffff}' => {
-                    out.extend_from_slice(format!("_x{:04X}_", c as u32).as_bytes());
-                }
-                c => out.extend_from_slice(c.encode_utf8(&mut [0; 4]).as_bytes()),
+/// Appends what stands for the character that `text` begins with; gives its length in bytes.
+fn push_escaped(out: &mut Vec<u8>, text: &[u8]) -> usize {
+    match text[0] {
+        b'&' => out.extend_from_slice(b"&amp;"),
+        b'<' => out.extend_from_slice(b"&lt;"),
+        b'>' => out.extend_from_slice(b"&gt;"),
+        b'"' => out.extend_from_slice(b"&quot;"),
+        b'_' if is_escape(text) => out.extend_from_slice(b"_x005F_"),
+        byte @ (b'\0'..=0x08 | 0x0B..=0x1F) => {
+            out.extend_from_slice(format!("_x{byte:04X}_").as_bytes());
+        }
+        0xEF => match text.get(1..3) {
+            Some([0xBF, low @ (0xBE | 0xBF)]) => {
+                out.extend_from_slice(format!("_xFF{:02X}_", low + 0x40).as_bytes());
+                return 3;
             }
-        }
-        if !chunk.invalid().is_empty() {
-            out.extend_from_slice("\u{fffd}".as_bytes());
-        }
+            _ => out.push(0xEF),
+        },
+        byte => out.push(byte),
     }
+    1
 }
 
 fn is_escape(text: &[u8]) -> bool {
@@ -68,7 +92,13 @@ fn is_escape(text: &[u8]) -> bool {
 pub fn unescape(out: &mut Vec<u8>, xml: &[u8]) {
     let mut at = 0;
     while at < xml.len() {
+        let plain = memchr::memchr2(b'&', b'_', &xml[at..]).unwrap_or(xml.len() - at);
+        out.extend_from_slice(&xml[at..at + plain]);
+        at += plain;
         let rest = &xml[at..];
+        if rest.is_empty() {
+            return;
+        }
         if is_escape(rest)
             && let Some(c) = std::str::from_utf8(&rest[2..6])
                 .ok()
@@ -121,7 +151,11 @@ mod tests {
             let (mut xml, mut back) = (Vec::new(), Vec::new());
             escape(&mut xml, text.as_bytes());
             unescape(&mut back, &xml);
-            prop_assert_eq!(String::from_utf8(back).unwrap(), text);
+            prop_assert_eq!(std::str::from_utf8(&back).unwrap(), &text);
+            let content = String::from_utf8(xml).unwrap().replace("&quot;", "\"");
+            let mut xml = Vec::new();
+            escape_content(&mut xml, text.as_bytes());
+            prop_assert_eq!(String::from_utf8(xml).unwrap(), content);
         }
     }
 }

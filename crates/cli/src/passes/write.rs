@@ -262,7 +262,7 @@ fn write_row(
         match &value {
             Value::Number(number, _) => {
                 tally.sum.add(number);
-                tally.decimals = tally.decimals.max(number.spelling.decimals);
+                tally.decimals = tally.decimals.max(number.spelling.decimals());
             }
             Value::Misfit(text) => {
                 tally.misfits += 1;

@@ -6,7 +6,7 @@
 
 use super::date::{DateOrder, DatePart};
 use super::name::{self, NameEvidence};
-use super::number::{Decimal, Group};
+use super::number::{Decimal, Group, NumberSpelling};
 use super::rule::{DateRule, Kind, NumberRule, Rule};
 use super::statistics::{ColumnStats, Count, Dates, ORDERS};
 use crate::words::{counted, grouped};
@@ -349,7 +349,8 @@ fn as_number(stats: &ColumnStats, name: &str, around: &Surroundings) -> Option<V
     if let Some(why) = identifier(stats, name, around) {
         return Some(Verdict::text(why));
     }
-    let spellings = numbers.spellings.sorted();
+    let codes = numbers.spellings.sorted();
+    let spellings: Vec<NumberSpelling> = codes.iter().map(|c| c.spelling()).collect();
     let group = spellings.iter().map(|s| s.group).find(|g| *g != Group::None).unwrap_or_default();
     let whole = spellings.iter().all(|s| !s.mark && s.exponent.is_none());
     let mut why = share(numbers.count, stats.filled, if whole { "whole numbers" } else { "numbers" });
@@ -359,8 +360,14 @@ fn as_number(stats: &ColumnStats, name: &str, around: &Surroundings) -> Option<V
     }
     let misfits = Count { count: stats.filled - numbers.count, line: first_misfit(stats) };
     note_misfits(&mut why, stats, misfits.count);
-    let rule =
-        NumberRule { decimal, group, implied_decimals: None, picture_digits: None, padded: false, spellings };
+    let rule = NumberRule {
+        decimal,
+        group,
+        implied_decimals: None,
+        picture_digits: None,
+        padded: false,
+        spellings: codes,
+    };
     Some(Verdict { rule: Rule::Number(rule), why, doubt: None, misfits })
 }
 
@@ -408,8 +415,8 @@ fn marks_used(stats: &ColumnStats) -> Vec<Decimal> {
             Decimal::Comma => (&stats.comma, &stats.point),
         };
         let mark = if decimal == Decimal::Point { Group::Point } else { Group::Comma };
-        own.as_ref().is_some_and(|n| n.spellings.sorted().iter().any(|s| s.mark))
-            || other.as_ref().is_some_and(|n| n.spellings.sorted().iter().any(|s| s.group == mark))
+        own.as_ref().is_some_and(|n| n.spellings.sorted().iter().any(|s| s.has_mark()))
+            || other.as_ref().is_some_and(|n| n.spellings.sorted().iter().any(|s| s.spelling().group == mark))
     };
     [Decimal::Point, Decimal::Comma].into_iter().filter(|d| uses(*d)).collect()
 }

@@ -2,7 +2,7 @@
 
 use super::date::{DateOrder, DatePart, DateSpelling};
 use super::decide::{Surroundings, Verdict, decide};
-use super::number::{Decimal, Group, NumberSpelling, Sign};
+use super::number::{Decimal, Group, NumberSpelling, Sign, SpellingCode};
 use super::pattern;
 use super::rule::{BooleanRule, DateRule, Kind, NumberRule, Rule};
 use super::statistics::{ColumnStats, Count, Dates, ORDERS};
@@ -80,7 +80,8 @@ fn number_rule(
     };
     let decimal = sample.and_then(|s| s.decimal).or(stated).or(found).unwrap_or(Decimal::Point);
     let group = sample.map_or(Group::None, |s| s.group);
-    let mut spellings = stats.numbers(decimal).spellings.sorted();
+    let codes = stats.numbers(decimal).spellings.sorted();
+    let mut spellings: Vec<NumberSpelling> = codes.iter().map(|c| c.spelling()).collect();
     let padded = stats.leading_zero.count > 0 || sample.is_some_and(|s| s.implied_decimals.is_some());
     if padded {
         let signs: Vec<Sign> = std::iter::once(Sign::None).chain(spellings.iter().map(|s| s.sign)).collect();
@@ -89,8 +90,9 @@ fn number_rule(
             spellings.extend((1..=15).map(|whole_digits| NumberSpelling { whole_digits, ..plain }));
         }
     }
-    spellings.sort_unstable();
-    spellings.dedup();
+    let mut codes: Vec<SpellingCode> = spellings.iter().map(NumberSpelling::code).collect();
+    codes.sort_unstable();
+    codes.dedup();
     let group = if group == Group::None {
         spellings.iter().map(|s| s.group).find(|g| *g != Group::None).unwrap_or_default()
     } else {
@@ -101,7 +103,7 @@ fn number_rule(
         .digits
         .filter(|d| implied_decimals.is_some() && d.fewest == d.most)
         .and_then(|d| u8::try_from(d.most).ok());
-    Ok(NumberRule { decimal, group, implied_decimals, picture_digits, padded, spellings })
+    Ok(NumberRule { decimal, group, implied_decimals, picture_digits, padded, spellings: codes })
 }
 
 fn boolean_rule(stats: &ColumnStats, format: Option<&str>) -> Result<BooleanRule, String> {
@@ -243,7 +245,7 @@ mod tests {
     fn numbers_keep_their_zeros_in_front_and_implied_decimals() {
         let rule = forced(&["007", "12"], Kind::Number, None).unwrap();
         assert!(
-            matches!(rule.read(b"007"), Value::Number(n, _) if n.digits == 7 && n.spelling.whole_digits == 3)
+            matches!(rule.read(b"007"), Value::Number(n, _) if n.digits == 7 && n.spelling.whole_digits() == 3)
         );
         let rule = forced(&["0012345"], Kind::Number, Some("9v99")).unwrap();
         assert!(matches!(rule.read(b"0012345"), Value::Number(n, _) if (n.digits, n.scale) == (12345, 2)));

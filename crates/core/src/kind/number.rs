@@ -278,7 +278,118 @@ pub struct NumberSpelling {
     pub exponent: Option<Exponent>,
 }
 
+/// A [`NumberSpelling`] in 64 bits, to be compared and kept millions of times.
+///
+/// From the lowest bit: whole digits 5, decimals 5, mark 1, group 4, sign 4, sign gap 1, negative zero 1, exponent (there,
+/// digits, plus, upper) 1 + 2 + 1 + 1, affix (in front, gap, sign inside) 1 + 2 + 1, its symbol 32.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct SpellingCode(u64);
+
+impl SpellingCode {
+    /// A whole number without any mark.
+    pub const PLAIN: Self = Self(1);
+
+    const SIGNS: [Sign; 10] = [
+        Sign::None,
+        Sign::Minus,
+        Sign::TrueMinus,
+        Sign::Plus,
+        Sign::MinusAfter,
+        Sign::PlusAfter,
+        Sign::Brackets,
+        Sign::Credit,
+        Sign::Debit,
+        Sign::DebitDb,
+    ];
+    const GAPS: [Gap; 4] = [Gap::None, Gap::Space, Gap::NoBreak, Gap::NarrowNoBreak];
+
+    /// A number with decimals behind a mark and perhaps a minus in front: what [`parse_simple`] reads.
+    #[inline]
+    fn simple(decimals: usize, minus: bool) -> Self {
+        Self(1 | (decimals as u64) << 5 | 1 << 10 | u64::from(minus) << 15)
+    }
+
+    /// Digits before the decimal character at the least.
+    #[inline]
+    pub fn whole_digits(self) -> u8 {
+        (self.0 & 31) as u8
+    }
+
+    /// Digits after the decimal character.
+    #[inline]
+    pub fn decimals(self) -> u8 {
+        (self.0 >> 5 & 31) as u8
+    }
+
+    /// Whether the decimal character is written.
+    #[inline]
+    pub fn has_mark(self) -> bool {
+        self.0 >> 10 & 1 == 1
+    }
+
+    /// All of it.
+    ///
+    /// ```
+    /// use incola_core::kind::number::NumberSpelling;
+    /// let spelling = NumberSpelling { decimals: 2, mark: true, ..NumberSpelling::PLAIN };
+    /// assert_eq!(spelling.code().spelling(), spelling);
+    /// ```
+    pub fn spelling(self) -> NumberSpelling {
+        let bits = |from: u32, count: u32| self.0 >> from & ((1 << count) - 1);
+        let symbol = (bits(32, 32) as u32).to_le_bytes();
+        let length = symbol.iter().position(|b| *b == 0).unwrap_or(4) as u8;
+        let affix = (length > 0).then(|| Affix {
+            symbol: Symbol { bytes: symbol, length },
+            in_front: bits(26, 1) == 1,
+            gap: Self::GAPS[bits(27, 2) as usize],
+            sign_inside: bits(29, 1) == 1,
+        });
+        let exponent = (bits(21, 1) == 1).then(|| Exponent {
+            digits: bits(22, 2) as u8,
+            plus: bits(24, 1) == 1,
+            upper: bits(25, 1) == 1,
+        });
+        NumberSpelling {
+            whole_digits: self.whole_digits(),
+            decimals: self.decimals(),
+            mark: self.has_mark(),
+            group: Group::ALL.get((bits(11, 4) as usize).wrapping_sub(1)).map_or(Group::None, |(g, _)| *g),
+            sign: Self::SIGNS[bits(15, 4) as usize],
+            sign_gap: bits(19, 1) == 1,
+            negative_zero: bits(20, 1) == 1,
+            affix,
+            exponent,
+        }
+    }
+}
+
 impl NumberSpelling {
+    /// The spelling in 64 bits.
+    pub fn code(&self) -> SpellingCode {
+        let place = |at: Option<usize>| at.unwrap_or(0) as u64;
+        let group = Group::ALL.iter().position(|(g, _)| *g == self.group).map_or(0, |p| p as u64 + 1);
+        let sign = place(SpellingCode::SIGNS.iter().position(|s| *s == self.sign));
+        let exponent = self.exponent.map_or(0, |e| {
+            1 | u64::from(e.digits.min(3)) << 1 | u64::from(e.plus) << 3 | u64::from(e.upper) << 4
+        });
+        let affix = self.affix.map_or(0, |a| {
+            let gap = place(SpellingCode::GAPS.iter().position(|g| *g == a.gap));
+            let symbol = u64::from(u32::from_le_bytes(a.symbol.bytes));
+            u64::from(a.in_front) | gap << 1 | u64::from(a.sign_inside) << 3 | symbol << 6
+        });
+        SpellingCode(
+            u64::from(self.whole_digits.min(31))
+                | u64::from(self.decimals.min(31)) << 5
+                | u64::from(self.mark) << 10
+                | group << 11
+                | sign << 15
+                | u64::from(self.sign_gap) << 19
+                | u64::from(self.negative_zero) << 20
+                | exponent << 21
+                | affix << 26,
+        )
+    }
+
     /// A whole number without any mark.
     pub const PLAIN: Self = Self {
         whole_digits: 1,
@@ -303,7 +414,7 @@ pub struct Number {
     /// Whether it is below zero.
     pub negative: bool,
     /// How it is spelled.
-    pub spelling: NumberSpelling,
+    pub spelling: SpellingCode,
 }
 
 /// Why characters are no number that a worksheet can hold.
@@ -327,12 +438,12 @@ pub enum NoNumber {
 /// ```
 /// use incola_core::kind::{Decimal, number};
 /// let dues = number::parse(b"1.234,50", Decimal::Comma).unwrap();
-/// assert_eq!((dues.digits, dues.scale, dues.spelling.decimals), (12345, 1, 2));
+/// assert_eq!((dues.digits, dues.scale, dues.spelling.decimals()), (12345, 1, 2));
 /// assert_eq!(number::parse(b"007", Decimal::Point), Err(number::NoNumber::LeadingZero));
 /// ```
 pub fn parse(text: &[u8], decimal: Decimal) -> Result<Number, NoNumber> {
     let number = parse_padded(text, decimal)?;
-    if number.spelling.whole_digits > 1 { Err(NoNumber::LeadingZero) } else { Ok(number) }
+    if number.spelling.whole_digits() > 1 { Err(NoNumber::LeadingZero) } else { Ok(number) }
 }
 
 /// As [`parse`], but zeros in front are part of the spelling: for columns that are numbers because the clerk says so.
@@ -344,9 +455,9 @@ pub fn parse_padded(text: &[u8], decimal: Decimal) -> Result<Number, NoNumber> {
 /// can be nothing but the decimal character. `None`: it is spelled otherwise, or no number.
 #[inline]
 pub fn parse_simple(text: &[u8]) -> Option<(Decimal, Number)> {
-    let (sign, digits) = match text.split_first()? {
-        (b'-', rest) => (Sign::Minus, rest),
-        _ => (Sign::None, text),
+    let (minus, digits) = match text.split_first()? {
+        (b'-', rest) => (true, rest),
+        _ => (false, text),
     };
     if digits.len() > SIGNIFICANT_DIGITS as usize + 1 {
         return None;
@@ -371,12 +482,12 @@ pub fn parse_simple(text: &[u8]) -> Option<(Decimal, Number)> {
         return None;
     }
     let decimal = if digits[whole] == b'.' { Decimal::Point } else { Decimal::Comma };
-    let spelling = NumberSpelling { decimals: decimals as u8, mark: true, sign, ..NumberSpelling::PLAIN };
+    let spelling = SpellingCode::simple(decimals, minus);
     while value.is_multiple_of(10) && decimals > 0 {
         value /= 10;
         decimals -= 1;
     }
-    Some((decimal, Number { digits: value, scale: decimals as i16, negative: sign == Sign::Minus, spelling }))
+    Some((decimal, Number { digits: value, scale: decimals as i16, negative: minus, spelling }))
 }
 
 struct Parser<'t> {
@@ -411,7 +522,11 @@ impl Parser<'_> {
             digits: self.digits,
             scale: if self.digits == 0 { 0 } else { self.scale },
             negative: negative && self.digits != 0,
-            spelling: self.spelling,
+            spelling: if self.spelling == NumberSpelling::PLAIN {
+                SpellingCode::PLAIN
+            } else {
+                self.spelling.code()
+            },
         })
     }
 
@@ -477,7 +592,9 @@ impl Parser<'_> {
         let zeros_in_front = whole > 1 && self.text[whole_from] == b'0';
         self.spelling.whole_digits = match whole {
             0 => 0,
-            _ if zeros_in_front => u8::try_from(whole).map_err(|_| NoNumber::LeadingZero)?,
+            _ if zeros_in_front => {
+                u8::try_from(whole).ok().filter(|w| *w < 32).ok_or(NoNumber::LeadingZero)?
+            }
             _ => 1,
         };
         if self.peek() == Some(self.decimal.char() as u8) {
@@ -810,11 +927,11 @@ mod tests {
             ("5.00 €-", Sign::MinusAfter, true),
         ] {
             let number = point(text).unwrap_or_else(|e| panic!("{text}: {e:?}"));
-            assert_eq!((number.spelling.sign, number.negative), (sign, negative), "{text}");
+            assert_eq!((number.spelling.spelling().sign, number.negative), (sign, negative), "{text}");
         }
-        assert!(point("$-5").unwrap().spelling.affix.unwrap().sign_inside);
+        assert!(point("$-5").unwrap().spelling.spelling().affix.unwrap().sign_inside);
         let zero = point("-0.00").unwrap();
-        assert!(zero.spelling.negative_zero && !zero.negative);
+        assert!(zero.spelling.spelling().negative_zero && !zero.negative);
     }
 
     #[test]
@@ -862,7 +979,34 @@ mod tests {
     #[test]
     fn zeros_in_front_are_a_spelling_where_the_clerk_wants_numbers() {
         let number = parse_padded(b"007", Decimal::Point).unwrap();
-        assert_eq!((number.digits, number.spelling.whole_digits), (7, 3));
+        assert_eq!((number.digits, number.spelling.whole_digits()), (7, 3));
+    }
+
+    #[test]
+    fn spellings_come_back_from_their_codes() {
+        for text in [
+            "5",
+            "-5.00",
+            "(5.5)",
+            "1,234.50",
+            "$-5",
+            "5.00 €-",
+            "USD 7",
+            "12.5 %",
+            "4.73E-23",
+            "1.5e+03",
+            "5.00 CR",
+            ".5",
+            "5.",
+            "-0.0",
+            "1'234",
+            "1\u{202f}234",
+            "\u{2212}5",
+            "- 5",
+        ] {
+            let code = point(text).unwrap_or_else(|e| panic!("{text}: {e:?}")).spelling;
+            assert_eq!(code.spelling().code(), code, "{text}");
+        }
     }
 
     #[test]

@@ -370,7 +370,7 @@ pub fn of_number_rule(rule: &NumberRule) -> String {
         let whole = whole.map_or_else(|| "9".into(), |d| format!("9({d})"));
         return format!("{whole}v{}", "9".repeat(usize::from(decimals)));
     }
-    let decimals = rule.spellings.iter().map(|s| s.decimals).max().unwrap_or(0);
+    let decimals = rule.spellings.iter().map(|s| s.decimals()).max().unwrap_or(0);
     let fraction: String = "5000000000000000000000000000000".chars().take(usize::from(decimals)).collect();
     let mark = if decimals > 0 { rule.decimal.char().to_string() } else { String::new() };
     format!("1{}234{mark}{fraction}", rule.group.text())

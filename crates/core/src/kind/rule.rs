@@ -2,7 +2,7 @@
 
 use super::date::{self, DateOrder, DateShape, DateSpelling, Day, Zone};
 use super::month::Languages;
-use super::number::{self, Decimal, Group, Number, NumberSpelling};
+use super::number::{self, Decimal, Group, Number, SpellingCode};
 use super::statistics::trim;
 
 /// What a column is.
@@ -66,7 +66,7 @@ pub struct NumberRule {
     /// Whether zeros in front are part of a number's spelling instead of a reason for text.
     pub padded: bool,
     /// The spellings that are accepted, in order.
-    pub spellings: Vec<NumberSpelling>,
+    pub spellings: Vec<SpellingCode>,
 }
 
 /// How dates and times are read.
@@ -168,6 +168,12 @@ impl Rule {
 impl NumberRule {
     #[inline]
     fn read<'f>(&self, value: &'f [u8]) -> Option<Value<'f>> {
+        // Zeros in front and implied decimals have no mark: what has one is read quickly.
+        if let Some((decimal, number)) = number::parse_simple(value)
+            && decimal == self.decimal
+        {
+            return Some(Value::Number(number, position(&self.spellings, &number.spelling)?));
+        }
         let mut number = if self.padded || self.implied_decimals.is_some() {
             number::parse_padded(value, self.decimal)
         } else {
@@ -176,7 +182,7 @@ impl NumberRule {
         .ok()?;
         let place = position(&self.spellings, &number.spelling)?;
         if let Some(decimals) = self.implied_decimals
-            && !number.spelling.mark
+            && !number.spelling.has_mark()
         {
             number.scale += i16::from(decimals);
             while number.scale > 0 && number.digits.is_multiple_of(10) && number.digits > 0 {

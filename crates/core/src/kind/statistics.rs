@@ -5,7 +5,7 @@
 
 use super::date::{self, DateOrder, DateScan, DateShape, DateSpelling, Zone};
 use super::month::Languages;
-use super::number::{self, Decimal, NoNumber, Number, NumberSpelling, Sum};
+use super::number::{self, Decimal, NoNumber, Number, SpellingCode, Sum};
 
 /// How often something was seen, and in which line first.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -114,7 +114,7 @@ pub struct Numbers {
     /// Most decimals in any of them.
     pub most_decimals: u8,
     /// How they are spelled.
-    pub spellings: Spellings<NumberSpelling>,
+    pub spellings: Spellings<SpellingCode>,
 }
 
 impl Numbers {
@@ -132,7 +132,7 @@ impl Numbers {
         }
         self.zeros += u64::from(number.digits == 0);
         self.negatives += u64::from(number.negative);
-        self.most_decimals = self.most_decimals.max(number.spelling.decimals);
+        self.most_decimals = self.most_decimals.max(number.spelling.decimals());
         self.spellings.add(number.spelling);
     }
 
@@ -562,7 +562,7 @@ impl ColumnStats {
         } else {
             let digits = value.iter().fold(0_u64, |n, b| n * 10 + u64::from(b - b'0'));
             self.ungrouped_thousands += u64::from(length > 3);
-            let number = Number { digits, scale: 0, negative: false, spelling: NumberSpelling::PLAIN };
+            let number = Number { digits, scale: 0, negative: false, spelling: SpellingCode::PLAIN };
             self.neutral.add(&number, line);
         }
         // Compact dates begin with a century.
@@ -617,7 +617,7 @@ impl ColumnStats {
         if seen & class::MARK == 0 {
             let number = point?;
             self.ungrouped_thousands +=
-                u64::from(number.digits > 999 && number.spelling.group == number::Group::None);
+                u64::from(number.digits > 999 && number.spelling.spelling().group == number::Group::None);
             self.neutral.add(&number, line);
             return Ok(());
         }

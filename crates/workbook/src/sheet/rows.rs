@@ -115,7 +115,7 @@ impl RowEncoder {
             self.xml.extend_from_slice(b" xml:space=\"preserve\">");
         }
         let start = self.xml.len();
-        xml::escape(&mut self.xml, text);
+        xml::escape_content(&mut self.xml, text);
         let end = self.xml.len();
         self.note_value(start, end);
         self.xml.extend_from_slice(b"</t></is></c>");
