@@ -7,7 +7,7 @@ const WINDOW: usize = 32 * 1024;
 const LONGEST: usize = 258;
 
 /// Slots of the table of earlier places.
-const SLOTS: usize = 1 << 13;
+const SLOTS: usize = 1 << 14;
 
 /// Literals, then a reference.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
