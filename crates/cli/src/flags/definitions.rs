@@ -109,6 +109,21 @@ pub(crate) struct Read {
     /// Lines to read, both included; a header before them is still read
     #[arg(long, value_name = "FROM..TO")]
     pub(crate) lines: Option<String>,
+    /// Where the columns of a fixed layout start, from 1: 1,9,20
+    #[arg(long, value_name = "1,9,20")]
+    pub(crate) starts: Option<String>,
+    /// A column starts here too
+    #[arg(long, value_name = "N")]
+    pub(crate) add_start: Vec<usize>,
+    /// No column starts here
+    #[arg(long, value_name = "N")]
+    pub(crate) drop_start: Vec<usize>,
+    /// The column that starts at the first place starts at the second one
+    #[arg(long, value_name = "N:M")]
+    pub(crate) move_start: Vec<String>,
+    /// What starts count [default: characters]
+    #[arg(long, value_name = "characters|bytes")]
+    pub(crate) widths_in: Option<WidthUnit>,
     /// What comment lines begin with, or none
     #[arg(long, value_name = "PREFIX|none", allow_hyphen_values = true)]
     pub(crate) comment: Option<String>,
@@ -138,6 +153,17 @@ pub(crate) struct Read {
 pub(crate) enum LayoutKind {
     /// Fields divided by a delimiter
     Delimited,
+    /// Fields at fixed positions
+    Fixed,
+}
+
+/// What positions of a fixed layout count.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum WidthUnit {
+    /// Characters
+    Characters,
+    /// Bytes of the file
+    Bytes,
 }
 
 /// Yes or no.

@@ -1,14 +1,16 @@
 //! What the options mean: choices for the reading, with mistakes told in the option's own words.
 
-use super::definitions::{Read, YesNo};
+use super::definitions::{self, Read, WidthUnit, YesNo};
 use crate::failure::{Failure, Result};
 use crate::passes::survey::LineRange;
 use incola_core::encoding::Encoding;
 use incola_core::kind::Decimal;
-use incola_core::layout::{HeaderChoice, LayoutChoices, delimiter_from_word};
+use incola_core::layout::fixed::StartEdit;
+use incola_core::layout::{HeaderChoice, LayoutChoices, LayoutKind, delimiter_from_word};
 use incola_core::reading::{Choices, Scan};
-use incola_core::record::{Dialect, Machine, Step};
+use incola_core::record::{Dialect, Machine, Step, Unit};
 use incola_core::selector::{AsChoice, Selector};
+use incola_core::survey::MOST_COLUMNS;
 
 /// The choices that the options make, and the lines that are wanted.
 pub(crate) fn choices(read: &Read) -> Result<(Choices, Option<LineRange>)> {
@@ -34,6 +36,17 @@ pub(crate) fn choices(read: &Read) -> Result<(Choices, Option<LineRange>)> {
             runs_as_one: read.runs_as_one.map(|y| y == YesNo::Yes),
             quote: read.quote.as_deref().map(quote).transpose()?,
             comment: read.comment.as_deref().map(|c| (c != "none").then(|| c.to_owned())),
+            kind: read.layout.map(|l| match l {
+                definitions::LayoutKind::Delimited => LayoutKind::Delimited,
+                definitions::LayoutKind::Fixed => LayoutKind::Fixed,
+            }),
+            starts: read.starts.as_deref().map(starts).transpose()?,
+            start_edits: start_edits(read)?,
+            unit: match (read.widths_in, encoding) {
+                (Some(WidthUnit::Bytes), Some(encoding)) if encoding.has_double_bytes() => Unit::DoubleBytes,
+                (Some(WidthUnit::Bytes), _) => Unit::Bytes,
+                _ => Unit::Characters,
+            },
             header: header(read.header.as_deref())?,
             decided_by: None,
         },
@@ -53,6 +66,57 @@ fn delimiter(word: &str) -> String {
         "\\t" => "\t".into(),
         word => delimiter_from_word(word),
     }
+}
+
+/// Reads starts from 1, in rising order; gives them from 0.
+fn starts(text: &str) -> Result<Vec<usize>> {
+    let wrong = |why: &str| {
+        Failure::usage(format!("--starts {text}: {why}"))
+            .help("say where each column starts, from 1, such as --starts 1,9,20")
+    };
+    let mut list = Vec::new();
+    for part in text.split(',') {
+        let start: usize = part.trim().parse().map_err(|_| wrong("a start is a whole number"))?;
+        if start == 0 {
+            return Err(wrong("the first position of a line is 1"));
+        }
+        if list.last().is_some_and(|before| *before > start - 1) {
+            return Err(wrong("the starts are out of order"));
+        }
+        if list.last() == Some(&(start - 1)) {
+            return Err(wrong("two columns cannot start at one place"));
+        }
+        list.push(start - 1);
+    }
+    if list.len() > MOST_COLUMNS {
+        return Err(wrong("a worksheet has 16384 columns"));
+    }
+    Ok(list)
+}
+
+/// The single changes to starts, from 0.
+fn start_edits(read: &Read) -> Result<Vec<StartEdit>> {
+    let place = |option: &str, n: usize| {
+        n.checked_sub(1)
+            .ok_or_else(|| Failure::usage(format!("{option} {n}: the first position of a line is 1")))
+    };
+    let mut edits = Vec::new();
+    for n in &read.add_start {
+        edits.push(StartEdit::Add(place("--add-start", *n)?));
+    }
+    for n in &read.drop_start {
+        edits.push(StartEdit::Drop(place("--drop-start", *n)?));
+    }
+    for text in &read.move_start {
+        let wrong = || Failure::usage(format!("--move-start {text}: say from where to where, such as 41:40"));
+        let (from, to) = text.split_once(':').ok_or_else(wrong)?;
+        let number = |t: &str| t.trim().parse().map_err(|_| wrong());
+        edits.push(StartEdit::Move(
+            place("--move-start", number(from)?)?,
+            place("--move-start", number(to)?)?,
+        ));
+    }
+    Ok(edits)
 }
 
 fn quote(text: &str) -> Result<Option<u8>> {

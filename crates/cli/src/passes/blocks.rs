@@ -93,6 +93,9 @@ impl<'s> BlockCutter<'s> {
     fn cut(&self, block: &[u8]) -> Option<usize> {
         let lone_cr = self.dialect.lone_cr_ends_line;
         let first = self.encoding.after_line_end(block, BLOCK_BYTES.min(block.len()), lone_cr)?;
+        if self.dialect.division.multiline().is_some() {
+            return self.cut_at_record(block);
+        }
         let Some(quote) = self.dialect.quote else { return Some(first) };
         let window = &block[first..block.len().min(first + WINDOW_BYTES)];
         if memchr::memchr(quote, window).is_none() {
@@ -114,6 +117,28 @@ impl<'s> BlockCutter<'s> {
             }
         }
         Some(first)
+    }
+
+    /// Where records have several lines no cut can be guessed: the records are counted off from the block's start.
+    fn cut_at_record(&self, block: &[u8]) -> Option<usize> {
+        let lone_cr = self.dialect.lone_cr_ends_line;
+        let (mut scratch, mut bad) = (Vec::new(), Undecodable::default());
+        let text = self.encoding.decode(block, &mut scratch, &mut bad);
+        let mut machine = Machine::new(&self.dialect);
+        let (mut at, mut lines) = (0, 0_u64);
+        let mut raw_at = 0;
+        while raw_at < BLOCK_BYTES {
+            if matches!(machine.step(text, at, false), Step::NeedMore | Step::End) {
+                break;
+            }
+            at = machine.next_start();
+            lines += u64::from(machine.lines());
+            while lines > 0 {
+                raw_at = self.encoding.after_line_end(block, raw_at, lone_cr)?;
+                lines -= 1;
+            }
+        }
+        (raw_at > 0).then_some(raw_at)
     }
 
     /// Whether the lines at byte `at` divide as records do.

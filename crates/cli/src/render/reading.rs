@@ -8,7 +8,8 @@ use crate::flags::definitions::Inspect;
 use crate::passes::survey::Surveyed;
 use incola_core::evidence::DecidedBy;
 use incola_core::kind::{Kind, Value};
-use incola_core::layout::delimiter_word;
+use incola_core::layout::fixed::from_one;
+use incola_core::layout::{delimiter_word, dialect_word};
 use incola_core::reading::{ColumnReading, Reading};
 use incola_core::record::{Dialect, Machine};
 use incola_core::survey::{Item, next_item};
@@ -106,12 +107,19 @@ fn kind_word(column: &ColumnReading) -> String {
 
 /// A delimiter and a quote in words.
 fn dialect_words(dialect: &Dialect) -> String {
+    if let Some(fixed) = dialect.division.fixed() {
+        let starts: Vec<String> = from_one(&fixed.starts).iter().map(usize::to_string).collect();
+        return format!("fixed, starts {}", starts.join(","));
+    }
     if dialect.delimiter.is_empty() {
         return "one value a line".into();
     }
     let mut words = format!("delimited by {}", delimiter_word(&dialect.delimiter));
     if dialect.runs_as_one {
         words.push_str(", runs counting as one");
+    }
+    if dialect.most_fields.is_some() {
+        words.push_str(", the last column taking the rest");
     }
     match dialect.quote {
         Some(b'"') => {}
@@ -141,7 +149,7 @@ fn reasons(reading: &Reading, columns: usize) -> String {
     let layout = &reading.layout;
     let mut why = vec![format!("{}{}", given(layout.dialect.decided_by), layout.dialect.why)];
     if let Some(rival) = &layout.dialect.runner_up {
-        why.push(format!("not {}: {}", delimiter_word(&rival.value.delimiter), rival.why));
+        why.push(format!("not {}: {}", dialect_word(&rival.value), rival.why));
     }
     rows.push(("layout".into(), dialect_words(&layout.dialect.value), why));
     let header = match layout.header_line {

@@ -1,8 +1,11 @@
 //! A reading as JSON: keys are added, never renamed.
 
 use crate::passes::survey::Surveyed;
+use incola_core::layout::dialect_word;
+use incola_core::layout::fixed::from_one;
 use incola_core::notice::Notice;
 use incola_core::reading::ColumnReading;
+use incola_core::record::Dialect;
 use serde::Serialize;
 
 /// One source.
@@ -40,7 +43,7 @@ struct LayoutJson {
     runs_as_one: bool,
     quote: Option<char>,
     comment_prefix: Option<String>,
-    starts: Option<Vec<u64>>,
+    starts: Option<Vec<usize>>,
     lines_per_record: u64,
     decided_by: &'static str,
     why: String,
@@ -61,8 +64,8 @@ struct ColumnJson {
     format: Option<String>,
     decimal_char: Option<char>,
     group_char: Option<&'static str>,
-    start: Option<u64>,
-    width: Option<u64>,
+    start: Option<usize>,
+    width: Option<usize>,
     unit: Option<String>,
     filled: u64,
     blank: u64,
@@ -130,20 +133,20 @@ pub(crate) fn reading(name: &str, surveyed: &Surveyed) -> ReadingJson {
         },
         line_end: reading.line_end.word(),
         layout: LayoutJson {
-            kind: "delimited",
+            kind: layout.kind().word(),
             delimiter: delimiter(&dialect.delimiter),
             runs_as_one: dialect.runs_as_one,
             quote: dialect.quote.map(char::from),
             comment_prefix: dialect.comment_prefix.as_deref().map(text),
-            starts: None,
-            lines_per_record: 1,
+            starts: dialect.division.fixed().map(|f| from_one(&f.starts)),
+            lines_per_record: dialect.division.lines_per_record(),
             decided_by: layout.dialect.decided_by.word(),
             why: layout.dialect.why.clone(),
             runner_up: layout
                 .dialect
                 .runner_up
                 .as_ref()
-                .map(|r| RunnerUpJson { value: text(&r.value.delimiter), why: r.why.clone() }),
+                .map(|r| RunnerUpJson { value: runner_up(&r.value), why: r.why.clone() }),
         },
         preamble_lines: layout.preamble_lines,
         header_line: layout.header_line,
@@ -151,14 +154,25 @@ pub(crate) fn reading(name: &str, surveyed: &Surveyed) -> ReadingJson {
         units_line: layout.units_line,
         footer_lines: layout.footer.filled_lines,
         records: reading.records,
-        columns: reading.columns.iter().map(column).collect(),
+        columns: reading.columns.iter().map(|c| column(c, dialect)).collect(),
         set_aside: reading.set_aside.iter().map(SetAsideJson::new).collect(),
         notices: reading.notices.iter().map(NoticeJson::new).collect(),
     }
 }
 
-fn column(column: &ColumnReading) -> ColumnJson {
+/// The rival of a layout: its delimiter, or its starts.
+fn runner_up(dialect: &Dialect) -> String {
+    if dialect.delimiter.is_empty() {
+        return dialect_word(dialect);
+    }
+    String::from_utf8_lossy(&dialect.delimiter).into_owned()
+}
+
+fn column(column: &ColumnReading, dialect: &Dialect) -> ColumnJson {
     let (decimal_char, group_char) = column.marks();
+    let starts = dialect.division.fixed().map(|f| from_one(&f.starts)).unwrap_or_default();
+    let start = starts.get(column.number - 1).copied();
+    let width = start.and_then(|s| starts.get(column.number).map(|next| next - s));
     ColumnJson {
         number: column.number,
         name: column.name.clone(),
@@ -166,8 +180,8 @@ fn column(column: &ColumnReading) -> ColumnJson {
         format: column.format(),
         decimal_char,
         group_char,
-        start: None,
-        width: None,
+        start,
+        width,
         unit: column.unit.clone(),
         filled: column.stats.filled + column.stats.beyond,
         blank: column.stats.blank,

@@ -307,7 +307,8 @@ fn fit_letter(before: char, c: char, after: char) -> i64 {
         return -6;
     }
     let mut weight = match c {
-        'ª' | 'º' => return if before.is_ascii_digit() { 2 } else { -3 },
+        'ª' | 'º' if before.is_ascii_digit() => return 2,
+        'ª' | 'º' => return if before.is_alphabetic() || after.is_alphabetic() { -3 } else { -1 },
         'µ' => return if after.is_alphabetic() && !before.is_alphabetic() { 2 } else { -4 },
         'ƒ' | 'ˆ' => return -4,
         'Þ' | 'ð' | 'þ' | 'Ð' | 'ÿ' | 'Ÿ' => 1,
@@ -331,7 +332,7 @@ fn fit_letter(before: char, c: char, after: char) -> i64 {
     }
     // Letters stand in words.
     if !before.is_alphabetic() && !after.is_alphabetic() {
-        weight -= 3;
+        weight = weight.min(2) - 3;
     }
     weight
 }

@@ -100,6 +100,12 @@ impl Encoding {
         }
     }
 
+    /// Whether characters outside ASCII mostly take two bytes.
+    pub fn has_double_bytes(self) -> bool {
+        let double = [rs::SHIFT_JIS, rs::GBK, rs::GB18030, rs::BIG5, rs::EUC_JP, rs::EUC_KR];
+        matches!(self, Self::Legacy(encoding) if double.contains(&encoding))
+    }
+
     /// Length in bytes of the byte order mark that `raw` begins with, in this encoding; 0 if it has none.
     pub fn bom_bytes(self, raw: &[u8]) -> usize {
         let mark: &[u8] = match self {

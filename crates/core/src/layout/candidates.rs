@@ -1,6 +1,6 @@
 //! Which dialects are worth a trial.
 
-use super::{LayoutChoices, Samples};
+use super::{LayoutChoices, LayoutKind, Samples};
 use crate::record::Dialect;
 use memchr::memmem;
 
@@ -48,6 +48,11 @@ fn lone_cr_ends_line(head: &[u8]) -> bool {
 /// The dialects to try: all candidates, or what is left of them after the choices.
 pub(super) fn dialects(samples: Samples<'_>, choices: &LayoutChoices, hint: Option<&str>) -> Vec<Dialect> {
     let lone_cr_ends_line = lone_cr_ends_line(samples.head);
+    if choices.kind.is_some_and(|k| k != LayoutKind::Delimited) || choices.starts.is_some() {
+        let base = Dialect { lone_cr_ends_line, ..Dialect::new("") };
+        let comment_prefix = comment_prefix(samples, choices, "");
+        return super::fixed::dialects(samples, choices, &Dialect { comment_prefix, ..base });
+    }
     let delimiters: Vec<String> = match choices.delimiter.as_deref().or(hint) {
         Some(delimiter) => vec![delimiter.to_owned()],
         None => delimiters(samples),
@@ -72,6 +77,11 @@ pub(super) fn dialects(samples: Samples<'_>, choices: &LayoutChoices, hint: Opti
                 });
             }
         }
+    }
+    if choices.delimiter.is_none() && hint.is_none() && choices.kind.is_none() {
+        let comment_prefix = comment_prefix(samples, choices, "");
+        let base = Dialect { lone_cr_ends_line, comment_prefix, ..Dialect::new("") };
+        dialects.extend(super::fixed::dialects(samples, choices, &base));
     }
     dialects
 }

@@ -165,13 +165,23 @@ fn first_classes(head: &[u8], trial: &Trial, rows: &[Row]) -> [usize; 7] {
 /// makes as many as there are columns.
 fn narrow_names(head: &[u8], trial: &Trial, row: &Row) -> Vec<String> {
     let names = values(head, trial, row);
-    if let [only] = names.as_slice() {
-        let words: Vec<String> = only.split_whitespace().map(str::to_owned).collect();
-        if words.len() == trial.width {
-            return words;
+    let line = if row.is_cut {
+        // Names that are wider than their columns: the line as a whole.
+        String::from_utf8_lossy(&head[row.start..row.next]).trim().to_owned()
+    } else {
+        match names.as_slice() {
+            [only] => only.clone(),
+            _ => return names,
         }
-    }
-    names
+    };
+    let spread: Vec<String> = line
+        .split("  ")
+        .flat_map(|part| part.split('\t'))
+        .map(|part| part.trim().to_owned())
+        .filter(|part| !part.is_empty())
+        .collect();
+    let words: Vec<String> = line.split_whitespace().map(str::to_owned).collect();
+    [spread, words].into_iter().find(|w| w.len() == trial.width).unwrap_or(names)
 }
 
 fn typical_filled(rows: &[Row]) -> usize {

@@ -3,6 +3,7 @@
 //! Candidates are tried with the real record machine on samples of the source and judged on what they explain.
 
 mod candidates;
+pub mod fixed;
 mod footer;
 mod header;
 mod trial;
@@ -10,7 +11,7 @@ mod trial;
 pub use header::HeaderChoice;
 
 use crate::evidence::{DecidedBy, Decision};
-use crate::record::Dialect;
+use crate::record::{Dialect, Division, Unit};
 use trial::Trial;
 
 /// Decoded samples of a source. Each consists of whole lines.
@@ -24,6 +25,31 @@ pub struct Samples<'t> {
     pub tail: &'t [u8],
 }
 
+/// How lines become records.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum LayoutKind {
+    /// A delimiter divides the fields of a line.
+    Delimited,
+    /// Fields stand at fixed positions.
+    Fixed,
+    /// Several lines make one record.
+    Multiline,
+    /// A printed report: lines of several sorts, which are kept whole.
+    Report,
+}
+
+impl LayoutKind {
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Delimited => "delimited",
+            Self::Fixed => "fixed",
+            Self::Multiline => "multiline",
+            Self::Report => "report",
+        }
+    }
+}
+
 /// What the clerk or a docket says about the layout; everything left open is detected.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct LayoutChoices {
@@ -35,6 +61,14 @@ pub struct LayoutChoices {
     pub quote: Option<Option<u8>>,
     /// What comment lines begin with; `Some(None)`: there are none.
     pub comment: Option<Option<String>>,
+    /// Which of the layouts it is.
+    pub kind: Option<LayoutKind>,
+    /// Where columns start, from 0, in a fixed layout.
+    pub starts: Option<Vec<usize>>,
+    /// Single changes to the starts that are found.
+    pub start_edits: Vec<fixed::StartEdit>,
+    /// What starts count.
+    pub unit: Unit,
     /// Where the names are.
     pub header: HeaderChoice,
     /// Who says so.
@@ -103,6 +137,17 @@ pub struct Layout {
     pub footer: Footer,
 }
 
+impl Layout {
+    /// Which of the layouts it is.
+    pub fn kind(&self) -> LayoutKind {
+        match &self.dialect.value.division {
+            Division::Delimited => LayoutKind::Delimited,
+            Division::Fixed(_) => LayoutKind::Fixed,
+            Division::Multiline(_) => LayoutKind::Multiline,
+        }
+    }
+}
+
 /// The words for a delimiter that a person reads.
 ///
 /// ```
@@ -112,6 +157,19 @@ pub fn delimiter_word(delimiter: &[u8]) -> String {
     match candidates::WORDS.iter().find(|(_, text)| text.as_bytes() == delimiter) {
         Some((word, _)) => (*word).to_owned(),
         None => format!("\u{201c}{}\u{201d}", String::from_utf8_lossy(delimiter)),
+    }
+}
+
+/// A dialect in a few words: its delimiter, or its starts.
+pub fn dialect_word(dialect: &Dialect) -> String {
+    match &dialect.division {
+        Division::Fixed(layout) => {
+            let starts: Vec<String> = fixed::from_one(&layout.starts).iter().map(usize::to_string).collect();
+            format!("fixed starts {}", starts.join(","))
+        }
+        Division::Multiline(_) => "records of several lines".into(),
+        Division::Delimited if dialect.delimiter.is_empty() => "whole lines".into(),
+        Division::Delimited => delimiter_word(&dialect.delimiter),
     }
 }
 
@@ -162,10 +220,18 @@ fn best_trials(samples: Samples<'_>, choices: &LayoutChoices, hint: Option<&str>
         .into_iter()
         .map(|dialect| Trial::new(samples, dialect))
         .collect();
+    let more: Vec<Trial> = trials.iter().filter_map(|t| t.with_rest_in_last(samples)).collect();
+    trials.extend(more);
     trials.sort_by(|a, b| b.score.total_cmp(&a.score));
-    let stated = choices.delimiter.is_some() || hint.is_some();
+    let stated = choices.delimiter.is_some()
+        || hint.is_some()
+        || choices.starts.is_some()
+        || choices.kind == Some(LayoutKind::Fixed);
     let whole_lines = Dialect {
+        division: Division::Delimited,
         delimiter: Vec::new(),
+        runs_as_one: false,
+        most_fields: None,
         quote: choices.quote.flatten(),
         ..trials.first().map_or_else(|| Dialect::new(""), |t| t.dialect.clone())
     };
@@ -177,10 +243,13 @@ fn best_trials(samples: Samples<'_>, choices: &LayoutChoices, hint: Option<&str>
     {
         trials.swap(0, runs);
     }
-    let found = trials.first().is_some_and(|t| stated || t.is_convincing());
-    if found {
-        let best = trials.remove(0);
-        let other = |t: &Trial| t.dialect.delimiter != best.dialect.delimiter && t.score > 0.0;
+    let found = trials.iter().position(|t| stated || t.is_convincing());
+    if let Some(found) = found {
+        let best = trials.remove(found);
+        let other = |t: &Trial| {
+            (&t.dialect.delimiter, &t.dialect.division) != (&best.dialect.delimiter, &best.dialect.division)
+                && t.score > 0.0
+        };
         let rival = trials.into_iter().find(other);
         return (best, rival);
     }
@@ -189,7 +258,7 @@ fn best_trials(samples: Samples<'_>, choices: &LayoutChoices, hint: Option<&str>
 }
 
 fn explain(best: &Trial, rival: Option<&Trial>, choices: &LayoutChoices, hinted: bool) -> Decision<Dialect> {
-    let mut decision = if choices.delimiter.is_some() {
+    let mut decision = if choices.delimiter.is_some() || choices.starts.is_some() || choices.kind.is_some() {
         let by = choices.decided_by.unwrap_or(DecidedBy::Given);
         Decision { decided_by: by, ..Decision::given(best.dialect.clone(), best.evidence()) }
     } else if hinted {

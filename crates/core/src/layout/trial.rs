@@ -1,9 +1,10 @@
 //! A trial: samples read with one dialect, and what it explains.
 
 use super::Samples;
+use super::fixed;
 use crate::kind::statistics::trim;
 use crate::kind::{Decimal, date, number};
-use crate::record::{Dialect, Machine, Step};
+use crate::record::{Dialect, Division, Machine, Step};
 
 /// Records of a sample that are read in a trial.
 const RECORDS: usize = 1000;
@@ -67,6 +68,8 @@ pub(super) struct Row {
     pub(super) filled: usize,
     /// Blank lines right before it.
     pub(super) gap: u64,
+    /// Whether a start stands inside a value.
+    pub(super) is_cut: bool,
 }
 
 /// Reads up to `most` records of `text`, which starts at a record.
@@ -80,7 +83,7 @@ pub(super) fn rows(text: &[u8], dialect: &Dialect, most: usize) -> (Vec<Row>, Qu
         match step {
             Step::End | Step::NeedMore => break,
             Step::Blank => gap += 1,
-            Step::Comment => gap = 0,
+            Step::Comment | Step::Stray => gap = 0,
             Step::Record => {
                 let fields = machine.field_count();
                 let filled = machine.fields(text).filter(|f| !trim(f).0.is_empty()).count();
@@ -96,6 +99,7 @@ pub(super) fn rows(text: &[u8], dialect: &Dialect, most: usize) -> (Vec<Row>, Qu
                     fields,
                     filled,
                     gap,
+                    is_cut: is_cut(dialect, &text[machine.start()..machine.end()]),
                 });
                 gap = 0;
             }
@@ -104,6 +108,13 @@ pub(super) fn rows(text: &[u8], dialect: &Dialect, most: usize) -> (Vec<Row>, Qu
         at = machine.next_start();
     }
     (rows, quoting)
+}
+
+/// Whether a start of a fixed layout stands inside a value of the line.
+fn is_cut(dialect: &Dialect, line: &[u8]) -> bool {
+    let Division::Fixed(layout) = &dialect.division else { return false };
+    let line: Vec<char> = String::from_utf8_lossy(line).chars().collect();
+    fixed::cuts(&line, &layout.starts) > 0
 }
 
 /// How quotes worked.
@@ -158,7 +169,7 @@ impl Trial {
             rows,
             dialect,
         };
-        if trial.dialect.delimiter.is_empty() {
+        if trial.dialect.delimiter.is_empty() && trial.dialect.division == Division::Delimited {
             return trial;
         }
         // Samples from further on begin inside the file: their first record is no evidence.
@@ -182,24 +193,21 @@ impl Trial {
 
     /// The width that most records have, and from where on.
     fn find_width(&mut self, more: &[(Vec<Row>, &[u8])]) {
-        let mut counts: Vec<(usize, usize)> = Vec::new();
-        for row in self.rows.iter().chain(more.iter().flat_map(|(r, _)| r)) {
-            match counts.iter_mut().find(|(w, _)| *w == row.fields) {
-                Some((_, n)) => *n += 1,
-                None => counts.push((row.fields, 1)),
-            }
-        }
-        // One field is no division; of two widths equally common, the wider one says more.
-        counts.sort_by_key(|(w, n)| (*w < 2, std::cmp::Reverse(*n), std::cmp::Reverse(*w)));
-        let Some(&(width, _)) = counts.first() else { return };
+        let width = match &self.dialect.division {
+            Division::Fixed(layout) => layout.starts.len(),
+            _ => self.most_common_width(more),
+        };
         self.width = width;
-        let agrees = |row: &&Row| row.fields == width;
+        let fixed = self.dialect.division != Division::Delimited;
+        let agrees = |row: &&Row| {
+            if fixed { !row.is_cut && (row.fields > 1 || width == 1) } else { row.fields == width }
+        };
         self.first = (0..self.rows.len())
             .find(|&i| {
                 let ahead = &self.rows[i..self.rows.len().min(i + 10)];
-                self.rows[i].fields == width && ahead.iter().filter(agrees).count() * 10 >= ahead.len() * 7
+                agrees(&&self.rows[i]) && ahead.iter().filter(agrees).count() * 10 >= ahead.len() * 7
             })
-            .or_else(|| self.rows.iter().position(|r| r.fields == width))
+            .or_else(|| self.rows.iter().position(|r| agrees(&r)))
             .unwrap_or(0);
         let inside = self.rows[self.first..].iter().chain(more.iter().flat_map(|(r, _)| r));
         self.all_records = inside.clone().count();
@@ -209,6 +217,7 @@ impl Trial {
             // One record that differs from those before it is no table behind a preamble.
             self.evenness = self.even_records as f64 / self.rows.len().max(1) as f64;
         }
+        self.settle_on_a_run();
         // Where records are of several widths, the first ones need not be of the most common one.
         let ragged = self.evenness < 0.98 && self.even_records >= 2;
         while ragged && self.first > 0 {
@@ -222,6 +231,53 @@ impl Trial {
         }
     }
 
+    /// Fields of most records, in all samples.
+    fn most_common_width(&self, more: &[(Vec<Row>, &[u8])]) -> usize {
+        let mut counts: Vec<(usize, usize)> = Vec::new();
+        for row in self.rows.iter().chain(more.iter().flat_map(|(r, _)| r)) {
+            match counts.iter_mut().find(|(w, _)| *w == row.fields) {
+                Some((_, n)) => *n += 1,
+                None => counts.push((row.fields, 1)),
+            }
+        }
+        // One field is no division; of two widths equally common, the wider one says more.
+        counts.sort_by_key(|(w, n)| (*w < 2, std::cmp::Reverse(*n), std::cmp::Reverse(*w)));
+        counts.first().map_or(1, |(width, _)| *width)
+    }
+
+    /// Where runs of blanks divide and no width prevails, a small table may stand at the end of much else: the last run of
+    /// records of one width, if they go on to the end.
+    fn settle_on_a_run(&mut self) {
+        let last = self.rows.last().map_or(0, |r| r.fields);
+        let runs = self.dialect.runs_as_one && self.dialect.is_blank_delimited();
+        if !runs || self.evenness >= 0.5 || last < 3 {
+            return;
+        }
+        let first = self.rows.iter().rposition(|r| r.fields != last).map_or(0, |p| p + 1);
+        if self.rows.len() - first >= 3 {
+            self.width = last;
+            self.first = first;
+            self.all_records = self.rows.len() - first;
+            self.even_records = self.all_records;
+            self.evenness = 1.0;
+        }
+    }
+
+    /// The same with the last column taking the rest of each line, where runs of blanks divide lines unevenly although all
+    /// have the first columns.
+    pub(super) fn with_rest_in_last(&self, samples: Samples<'_>) -> Option<Self> {
+        let blanks = self.dialect.runs_as_one && self.dialect.delimiter == b" ";
+        if !blanks || self.evenness > 0.97 || self.rows.len() < 4 {
+            return None;
+        }
+        // The most fields that nearly all records have.
+        let mut fields: Vec<usize> =
+            self.rows[self.first.min(self.rows.len())..].iter().map(|r| r.fields).collect();
+        fields.sort_unstable();
+        let most = *fields.get(fields.len() / 20)?;
+        (most > 1).then(|| Self::new(samples, Dialect { most_fields: Some(most), ..self.dialect.clone() }))
+    }
+
     fn judge(&mut self, head: &[u8], more: &[(Vec<Row>, &[u8])]) {
         if self.width < 2 {
             return;
@@ -231,11 +287,12 @@ impl Trial {
         let mut machine = Machine::new(&self.dialect);
         let samples =
             [(&self.rows[self.first..], head)].into_iter().chain(more.iter().map(|(r, s)| (&r[..], *s)));
+        let fixed = self.dialect.division != Division::Delimited;
+        let width = self.width;
+        let of_table = |r: &&Row| if fixed { !r.is_cut } else { r.fields == width };
         for (rows, text) in samples {
             // The first record may be the header.
-            for row in
-                rows.iter().filter(|r| r.fields == self.width).skip(usize::from(rows.len() > 2)).take(300)
-            {
+            for row in rows.iter().filter(of_table).skip(usize::from(rows.len() > 2)).take(300) {
                 machine.step(text, row.start, true);
                 for (column, counts) in classes.iter_mut().enumerate() {
                     let field = machine.field(text, column);
@@ -280,14 +337,17 @@ impl Trial {
 
     /// Whether `field`, which is neither number nor date, holds a mark that divides fields in other files.
     fn could_divide(&self, field: &[u8]) -> bool {
-        let own = self.dialect.delimiter.as_slice();
+        let own = self.dialect.delimiter.first();
         let field = trim(field).0;
-        field.iter().any(|b| matches!(b, b'\t' | b';' | b'|' | b',') && *b != own[0])
+        field.iter().any(|b| matches!(b, b'\t' | b';' | b'|' | b',') && own != Some(b))
             || (self.dialect.quote.is_none() && field.len() > 1 && field[0] == b'"' && field.ends_with(b"\""))
     }
 
     /// How often the delimiter is one in files at large: marks of language and time have to show more.
     fn habit(&self) -> f64 {
+        if self.dialect.division != Division::Delimited {
+            return 0.9;
+        }
         // Two tabs in a row mean an empty field, unless nothing else makes the lines even.
         if self.dialect.delimiter == b"\t" && self.dialect.runs_as_one {
             return 0.8;
@@ -306,6 +366,9 @@ impl Trial {
     /// and into more than two.
     pub(super) fn is_convincing(&self) -> bool {
         let records = self.all_records;
+        if self.dialect.division != Division::Delimited {
+            return self.width >= 2 && self.even_records >= 2 && self.evenness >= 0.9 && self.undivided < 0.3;
+        }
         let rare =
             matches!(self.dialect.delimiter.as_slice(), b"\t" | b";" | b"|" | b"^" | b"\x1f" | b"\x01")
                 || self.dialect.delimiter.len() > 1;
@@ -338,6 +401,15 @@ impl Trial {
 
     /// What speaks for it.
     pub(super) fn evidence(&self) -> String {
+        if let Division::Fixed(layout) = &self.dialect.division {
+            let starts: Vec<String> = fixed::from_one(&layout.starts).iter().map(usize::to_string).collect();
+            return format!(
+                "{} of {} lines looked at have no character across the starts {}",
+                self.even_records,
+                self.all_records,
+                starts.join(", ")
+            );
+        }
         if self.dialect.delimiter.is_empty() {
             return "no mark divides the lines evenly: each line is one value".into();
         }
@@ -357,6 +429,17 @@ impl Trial {
 
     /// Why it lost against `best`.
     pub(super) fn weakness(&self, best: &Self) -> String {
+        if self.dialect.division != Division::Delimited {
+            return if self.evenness < 0.9 {
+                format!(
+                    "{} of {} lines have characters across its starts",
+                    self.all_records - self.even_records,
+                    self.all_records
+                )
+            } else {
+                format!("it makes {} columns, whose values are less alike", self.width)
+            };
+        }
         if self.evenness + 0.05 < best.evenness || best.dialect.delimiter.is_empty() {
             format!(
                 "it divides {} of {} records into {} fields, the others differently",

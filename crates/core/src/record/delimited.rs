@@ -17,18 +17,25 @@
 //! To change what a quote means, change `quoted_field` here and `quoted` in the twin; to change line ends, change
 //! `line_end` in both.
 
+use super::fixed::Fixed;
+use super::multiline::Multiline;
 use memchr::{memchr, memchr2, memchr3};
 
 /// How far a quote may stand open, in bytes: no worksheet cell holds more (32,767 characters of at most four bytes).
 pub const QUOTE_REACH: usize = 128 * 1024;
 
-/// How delimited text is divided.
+/// How text is divided into records and fields.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Dialect {
+    /// What divides a line; the delimiter and the quote mean something for [`Division::Delimited`] alone.
+    pub division: Division,
     /// What stands between two fields, in UTF-8; empty: each line is one field.
     pub delimiter: Vec<u8>,
-    /// Whether several delimiters in a row count as one. Runs of blanks at both ends of a line then count as nothing.
+    /// Whether several delimiters in a row count as one. Runs of blanks at both ends of a line then count as nothing, and
+    /// where the delimiter is a space, a tab is one too.
     pub runs_as_one: bool,
+    /// Most fields of a record, where runs of blanks divide: the last one takes the rest of the line.
+    pub most_fields: Option<usize>,
     /// The ASCII character around fields that hold delimiters or line ends; `None`: quotes are characters.
     pub quote: Option<u8>,
     /// What a line that is not a record begins with.
@@ -46,8 +53,10 @@ impl Dialect {
     /// ```
     pub fn new(delimiter: &str) -> Self {
         Self {
+            division: Division::Delimited,
             delimiter: delimiter.as_bytes().to_vec(),
             runs_as_one: false,
+            most_fields: None,
             quote: Some(b'"'),
             comment_prefix: None,
             lone_cr_ends_line: false,
@@ -60,6 +69,18 @@ impl Dialect {
     }
 }
 
+/// What divides a record into fields.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub enum Division {
+    /// A delimiter.
+    #[default]
+    Delimited,
+    /// Positions in the line.
+    Fixed(Fixed),
+    /// Several lines make one record.
+    Multiline(Multiline),
+}
+
 /// What the machine found at a position.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Step {
@@ -69,6 +90,8 @@ pub enum Step {
     Blank,
     /// A line that begins with the comment prefix.
     Comment,
+    /// A line that no record starts with, where records have several lines.
+    Stray,
     /// The text ends before the record does.
     NeedMore,
     /// Nothing is left.
@@ -77,12 +100,12 @@ pub enum Step {
 
 /// Where a field's characters are.
 #[derive(Clone, Copy, Debug)]
-struct Field {
-    start: u32,
-    end: u32,
+pub(super) struct Field {
+    pub(super) start: u32,
+    pub(super) end: u32,
     /// In the scratch buffer instead of the text: the field held doubled quotes.
-    unescaped: bool,
-    quoted: bool,
+    pub(super) unescaped: bool,
+    pub(super) quoted: bool,
 }
 
 /// What was odd about a record.
@@ -107,23 +130,25 @@ pub struct Oddities {
 /// ```
 #[derive(Debug)]
 pub struct Machine {
-    dialect: Dialect,
+    pub(super) dialect: Dialect,
     /// First byte of the delimiter; a byte that is never in UTF-8 if there is none.
     first: u8,
+    /// Another byte that divides: a tab, where runs of blanks count as one.
+    second: u8,
     blank_delimited: bool,
     /// A delimiter of one byte, and runs of it are so many fields: [`Machine::plain_record`] may be tried.
     simple: bool,
-    fields: Vec<Field>,
-    scratch: Vec<u8>,
-    start: usize,
-    end: usize,
-    next: usize,
-    lines: u32,
+    pub(super) fields: Vec<Field>,
+    pub(super) scratch: Vec<u8>,
+    pub(super) start: usize,
+    pub(super) end: usize,
+    pub(super) next: usize,
+    pub(super) lines: u32,
     oddities: Oddities,
 }
 
 /// How a field ended.
-enum FieldEnd {
+pub(super) enum FieldEnd {
     /// At a delimiter; the next field starts at this byte.
     Delimiter(usize),
     /// At a line end (or the end of the text): the record's end and the next line's start.
@@ -140,6 +165,7 @@ impl Machine {
     pub fn new(dialect: &Dialect) -> Self {
         Self {
             first: dialect.delimiter.first().copied().unwrap_or(NO_BYTE),
+            second: if dialect.runs_as_one && dialect.delimiter == b" " { b'\t' } else { NO_BYTE },
             blank_delimited: dialect.is_blank_delimited(),
             simple: dialect.delimiter.len() == 1 && !dialect.runs_as_one,
             dialect: dialect.clone(),
@@ -237,6 +263,11 @@ impl Machine {
                 None => return Step::NeedMore,
             }
         }
+        match &self.dialect.division {
+            Division::Delimited => {}
+            Division::Fixed(_) => return self.fixed_record(text, last),
+            Division::Multiline(_) => return self.multiline_record(text, last),
+        }
         if self.simple
             && let Some(step) = self.plain_record(text, last)
         {
@@ -300,7 +331,11 @@ impl Machine {
                     Some(_) if self.dialect.lone_cr_ends_line => return Some(true),
                     Some(_) => {}
                 },
-                Some(&b) if b == self.first && !(self.dialect.runs_as_one && self.blank_delimited) => {
+                Some(&b)
+                    if b == self.first
+                        && self.dialect.division == Division::Delimited
+                        && !(self.dialect.runs_as_one && self.blank_delimited) =>
+                {
                     return Some(false);
                 }
                 Some(b' ' | b'\t' | 0x0C | 0x1A) => {}
@@ -326,7 +361,7 @@ impl Machine {
     }
 
     /// The next line end at or after `at`; `Delimiter` here only means: a carriage return that ends no line.
-    fn line_end(&self, text: &[u8], at: usize, last: bool) -> FieldEnd {
+    pub(super) fn line_end(&self, text: &[u8], at: usize, last: bool) -> FieldEnd {
         match memchr2(b'\n', b'\r', &text[at..]) {
             None if last => FieldEnd::Line(text.len(), text.len()),
             None => FieldEnd::NeedMore,
@@ -355,7 +390,11 @@ impl Machine {
             at = self.skip_run(text, at);
         }
         let quote = self.dialect.quote;
+        let most = self.dialect.most_fields.unwrap_or(usize::MAX);
         loop {
+            if self.fields.len() + 1 >= most {
+                return self.rest_of_line(text, at, last);
+            }
             let ended = match (quote, text.get(at)) {
                 (Some(q), Some(&b)) if b == q => self.quoted_field(text, at, at, q, last),
                 (Some(q), Some(b' ' | b'\t')) => {
@@ -399,13 +438,31 @@ impl Machine {
         }
     }
 
+    /// Ends the record with a field that takes the rest of the line.
+    fn rest_of_line(&mut self, text: &[u8], at: usize, last: bool) -> Step {
+        let mut look = at;
+        loop {
+            match self.line_end(text, look, last) {
+                FieldEnd::Line(end, next) => {
+                    let blanks = text[at..end].iter().rev().take_while(|b| matches!(b, b' ' | b'\t')).count();
+                    self.push(at, end - blanks);
+                    self.end = end;
+                    self.next = next;
+                    return Step::Record;
+                }
+                FieldEnd::Delimiter(next) => look = next,
+                FieldEnd::NeedMore => return Step::NeedMore,
+            }
+        }
+    }
+
     /// The byte after the delimiters at `at`.
     fn skip_run(&self, text: &[u8], mut at: usize) -> usize {
         let delimiter = self.dialect.delimiter.as_slice();
         if delimiter.is_empty() {
             return at;
         }
-        while text[at..].starts_with(delimiter) {
+        while text[at..].starts_with(delimiter) || text.get(at) == Some(&self.second) {
             at += delimiter.len();
         }
         at
@@ -424,10 +481,10 @@ impl Machine {
     }
 
     fn delimiter_at(&self, text: &[u8], at: usize) -> bool {
-        text[at] == self.first && text[at..].starts_with(&self.dialect.delimiter)
+        (text[at] == self.first && text[at..].starts_with(&self.dialect.delimiter)) || text[at] == self.second
     }
 
-    fn push(&mut self, start: usize, end: usize) {
+    pub(super) fn push(&mut self, start: usize, end: usize) {
         self.fields.push(Field {
             start: (start - self.start) as u32,
             end: (end - self.start) as u32,
@@ -448,6 +505,10 @@ impl Machine {
                 return FieldEnd::Line(text.len(), text.len());
             };
             let byte = text[found];
+            if byte == self.second {
+                self.push(at, found);
+                return FieldEnd::Delimiter(found + 1);
+            }
             if byte == self.first {
                 let length = self.dialect.delimiter.len();
                 if length == 1 || text[found..].starts_with(&self.dialect.delimiter) {
@@ -479,11 +540,16 @@ impl Machine {
         for _ in 0..4 {
             let Some(Ok(eight)) = text.get(from..from + 8).map(<[u8; 8]>::try_from) else { break };
             let word = u64::from_le_bytes(eight);
-            let found = holds(word, self.first) | holds(word, b'\n') | holds(word, b'\r');
+            let found =
+                holds(word, self.first) | holds(word, b'\n') | holds(word, b'\r') | holds(word, self.second);
             if found != 0 {
                 return Some(from + found.trailing_zeros() as usize / 8);
             }
             from += 8;
+        }
+        if self.second != NO_BYTE {
+            let ends = [self.first, self.second, b'\n', b'\r'];
+            return text[from..].iter().position(|b| ends.contains(b)).map(|found| from + found);
         }
         memchr3(self.first, b'\n', b'\r', &text[from..]).map(|found| from + found)
     }
@@ -563,6 +629,9 @@ impl Machine {
             let Some(&byte) = text.get(at) else {
                 return Some(if last { FieldEnd::Line(text.len(), text.len()) } else { FieldEnd::NeedMore });
             };
+            if byte == self.second {
+                return Some(FieldEnd::Delimiter(at + 1));
+            }
             if byte == self.first {
                 if text[at..].starts_with(&self.dialect.delimiter) {
                     return Some(FieldEnd::Delimiter(at + self.dialect.delimiter.len()));
@@ -601,7 +670,9 @@ impl Machine {
                     FieldEnd::Line(..) => return Some(false),
                 }
             }
-            if text[..found].ends_with(&self.dialect.delimiter) && !self.dialect.delimiter.is_empty() {
+            let divided =
+                text[..found].ends_with(&self.dialect.delimiter) && !self.dialect.delimiter.is_empty();
+            if divided || text[found - 1] == self.second {
                 return Some(false);
             }
             match text.get(found + 1) {
@@ -672,7 +743,7 @@ mod tests {
                     machine.fields(text).map(|f| String::from_utf8_lossy(f).into_owned()).collect::<Vec<_>>(),
                 ),
                 Step::Blank | Step::Comment => {}
-                Step::NeedMore => unreachable!("the last text never needs more"),
+                Step::NeedMore | Step::Stray => unreachable!("neither occurs here"),
             }
             at = machine.next_start();
         }
@@ -703,7 +774,7 @@ mod tests {
                     );
                     lines.push(machine.lines());
                 }
-                Step::Blank | Step::Comment => {}
+                Step::Blank | Step::Comment | Step::Stray => {}
             }
             at = machine.next_start();
         }
@@ -765,16 +836,20 @@ mod tests {
         (
             prop::sample::select(vec![",", ";", "\t", " ", "::", "||", ""]),
             any::<bool>(),
+            prop::sample::select(vec![None, None, Some(1_usize), Some(3)]),
             prop::sample::select(vec![Some(b'"'), Some(b'\''), None]),
             prop::sample::select(vec![None, Some("#"), Some("//")]),
             any::<bool>(),
         )
-            .prop_map(|(delimiter, runs_as_one, quote, comment, lone_cr_ends_line)| Dialect {
-                runs_as_one,
-                quote,
-                comment_prefix: comment.map(|c| c.as_bytes().to_vec()),
-                lone_cr_ends_line,
-                ..Dialect::new(delimiter)
+            .prop_map(|(delimiter, runs_as_one, most_fields, quote, comment, lone_cr_ends_line)| {
+                Dialect {
+                    runs_as_one,
+                    most_fields: most_fields.filter(|_| runs_as_one && delimiter == " "),
+                    quote,
+                    comment_prefix: comment.map(|c| c.as_bytes().to_vec()),
+                    lone_cr_ends_line,
+                    ..Dialect::new(delimiter)
+                }
             })
     }
 

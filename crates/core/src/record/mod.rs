@@ -1,10 +1,15 @@
 //! Records and fields: how text is cut into them.
 //!
-//! [`delimited`] is the fast machine that every command runs; `twin` is its slow, readable double that the tests hold
-//! against it.
+//! [`Machine`] is what every command runs: `delimited.rs` holds it, with records whose fields a delimiter divides; `fixed.rs`
+//! and `multiline.rs` teach it the other divisions. `twin.rs` is its slow, readable double for delimited text, which the
+//! tests hold against it.
 
-pub mod delimited;
+mod delimited;
+mod fixed;
+mod multiline;
 #[cfg(test)]
 mod twin;
 
-pub use delimited::{Dialect, Machine, Oddities, Step};
+pub use delimited::{Dialect, Division, Machine, Oddities, QUOTE_REACH, Step};
+pub use fixed::{Fixed, Unit};
+pub use multiline::{LineParts, Multiline};

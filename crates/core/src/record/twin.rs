@@ -77,8 +77,15 @@ impl<'t> Twin<'t> {
         blank && (self.skips_runs_of_blanks() || !line.chars().any(|c| Some(c) == first))
     }
 
+    /// Whether a tab divides as a space does.
+    fn tab_divides(&self) -> bool {
+        self.dialect.runs_as_one && self.delimiter() == " "
+    }
+
     fn delimiter_follows(&self) -> bool {
-        !self.delimiter().is_empty() && self.rest().starts_with(self.delimiter())
+        !self.delimiter().is_empty()
+            && (self.rest().starts_with(self.delimiter())
+                || (self.tab_divides() && self.rest().starts_with('\t')))
     }
 
     fn skip_run(&mut self) {
@@ -94,6 +101,12 @@ impl<'t> Twin<'t> {
             self.skip_run();
         }
         loop {
+            if Some(fields.len() + 1) == self.dialect.most_fields {
+                let end = self.this_line().0;
+                fields.push(self.text[self.at..end].trim_end_matches([' ', '\t']).to_owned());
+                self.at = end;
+                break;
+            }
             fields.push(self.field());
             if !self.delimiter_follows() {
                 break;
@@ -184,7 +197,10 @@ impl<'t> Twin<'t> {
         let end = self.this_line().0;
         let mut at = self.at + 1;
         while let Some(found) = self.text[at..end].find(quote).map(|i| at + i) {
-            if !self.delimiter().is_empty() && self.text[..found].ends_with(self.delimiter()) {
+            let before = &self.text[..found];
+            if !self.delimiter().is_empty()
+                && (before.ends_with(self.delimiter()) || (self.tab_divides() && before.ends_with('\t')))
+            {
                 return false;
             }
             if self.text[found + 1..end].starts_with(quote) {
