@@ -175,7 +175,8 @@ fn shared_starts(all: &[Vec<char>]) -> Option<Vec<usize>> {
     Some(starts)
 }
 
-/// Runs of positions at which at most `most` lines have a character, between positions at which more do.
+/// Runs of positions at which at most `most` lines have a character, between positions at which more do. Behind each of them
+/// stands something in three lines or more, and in one of ten: what only the longest lines hold is no column.
 fn gaps(lines: &[&Vec<char>], most: usize) -> Vec<(usize, usize)> {
     let widest = lines.iter().map(|l| l.len()).max().unwrap_or(0);
     let mut filled = vec![0_usize; widest];
@@ -184,16 +185,22 @@ fn gaps(lines: &[&Vec<char>], most: usize) -> Vec<(usize, usize)> {
             filled[at] += usize::from(*c != ' ');
         }
     }
+    let reach = {
+        let mut lengths: Vec<usize> = lines.iter().map(|l| l.len()).collect();
+        lengths.sort_unstable();
+        lengths[lengths.len() - (lengths.len() / 10).max(3).min(lengths.len())]
+    };
     let mut gaps = Vec::new();
     let mut from = None;
     let mut seen = false;
     for (at, count) in filled.iter().enumerate() {
         match (*count > most, from) {
             (false, None) if seen => from = Some(at),
-            (true, Some(start)) => {
+            (true, Some(start)) if at < reach => {
                 gaps.push((start, at));
                 from = None;
             }
+            (true, Some(_)) => from = None,
             _ => {}
         }
         seen |= *count > most;

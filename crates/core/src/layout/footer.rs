@@ -100,7 +100,8 @@ fn strangeness(
         return Some("empty record at the end");
     }
     let first = machine.fields(sample).map(|f| trim(f).0).find(|f| !f.is_empty())?;
-    if is_total_word(first) && row.filled < filled.max(2) + usize::from(filled < 3) {
+    let says_total = machine.fields(sample).any(|f| is_total_word(trim(f).0));
+    if says_total && row.filled < filled.max(2) + usize::from(filled < 3) {
         return Some(TOTAL);
     }
     if width < 2 {

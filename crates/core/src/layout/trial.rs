@@ -144,6 +144,8 @@ pub(super) struct Trial {
     /// Fields of the most common width that begin with a blank, and columns between others that are always blank.
     led_by_blanks: usize,
     pub(super) blank_columns: usize,
+    /// Which columns are mostly numbers, dates or codes of digits.
+    typed_columns: Vec<bool>,
     /// Share of fields that hold marks which other candidates would divide at.
     undivided: f64,
     /// How much is explained; only to rank trials of one source.
@@ -163,6 +165,7 @@ impl Trial {
             coherence: 0.0,
             led_by_blanks: 0,
             blank_columns: 0,
+            typed_columns: Vec::new(),
             undivided: 0.0,
             score: 0.0,
             quoting,
@@ -200,7 +203,7 @@ impl Trial {
         self.width = width;
         let fixed = self.dialect.division != Division::Delimited;
         let agrees = |row: &&Row| {
-            if fixed { !row.is_cut && (row.fields > 1 || width == 1) } else { row.fields == width }
+            if fixed { !row.is_cut } else { row.fields == width }
         };
         self.first = (0..self.rows.len())
             .find(|&i| {
@@ -275,7 +278,14 @@ impl Trial {
             self.rows[self.first.min(self.rows.len())..].iter().map(|r| r.fields).collect();
         fields.sort_unstable();
         let most = *fields.get(fields.len() / 20)?;
-        (most > 1).then(|| Self::new(samples, Dialect { most_fields: Some(most), ..self.dialect.clone() }))
+        if most < 2 {
+            return None;
+        }
+        let trial = Self::new(samples, Dialect { most_fields: Some(most), ..self.dialect.clone() });
+        // Words before a remark are prose as well; numbers, dates and codes before it are columns.
+        let before = &trial.typed_columns[..trial.typed_columns.len().saturating_sub(1)];
+        let typed = before.iter().filter(|typed| **typed).count();
+        (typed * 2 >= before.len() && typed > 0).then_some(trial)
     }
 
     fn judge(&mut self, head: &[u8], more: &[(Vec<Row>, &[u8])]) {
@@ -308,6 +318,11 @@ impl Trial {
             }
         }
         let coherent: usize = classes.iter().map(|c| c.iter().skip(1).max().copied().unwrap_or(0)).sum();
+        let typed = |c: &[usize; 6]| {
+            let typed = c[Class::Number as usize] + c[Class::Moment as usize] + c[Class::Digits as usize];
+            typed * 10 >= c[1..].iter().sum::<usize>() * 8 && typed > 0
+        };
+        self.typed_columns = classes.iter().map(typed).collect();
         let inner = 1..classes.len().saturating_sub(1).max(1);
         self.blank_columns = classes[inner].iter().filter(|c| c[1..].iter().sum::<usize>() == 0).count();
         self.coherence = coherent as f64 / f64::from(seen.max(1));
@@ -346,7 +361,7 @@ impl Trial {
     /// How often the delimiter is one in files at large: marks of language and time have to show more.
     fn habit(&self) -> f64 {
         if self.dialect.division != Division::Delimited {
-            return 0.9;
+            return 0.78;
         }
         // Two tabs in a row mean an empty field, unless nothing else makes the lines even.
         if self.dialect.delimiter == b"\t" && self.dialect.runs_as_one {
@@ -367,7 +382,13 @@ impl Trial {
     pub(super) fn is_convincing(&self) -> bool {
         let records = self.all_records;
         if self.dialect.division != Division::Delimited {
-            return self.width >= 2 && self.even_records >= 2 && self.evenness >= 0.9 && self.undivided < 0.3;
+            let several = self.rows[self.first..].iter().filter(|r| r.filled > 1).count();
+            let table = self.rows.len() - self.first;
+            return self.width >= 2
+                && self.even_records >= 2
+                && self.evenness >= 0.9
+                && self.undivided < 0.3
+                && several * 2 >= table;
         }
         let rare =
             matches!(self.dialect.delimiter.as_slice(), b"\t" | b";" | b"|" | b"^" | b"\x1f" | b"\x01")
@@ -393,7 +414,7 @@ impl Trial {
         // One line alone may be a sentence; one even record below others is chance, unless it has so many fields, few
         // of which begin with a blank, that no sentence could be meant.
         if self.even_records < 2 {
-            let many = self.width >= 8 && self.led_by_blanks * 8 <= self.width;
+            let many = !weak && self.width >= 8 && self.led_by_blanks * 8 <= self.width;
             return many || (self.rows.len() == 1 && (self.width >= 3 || rare));
         }
         self.evenness >= needed
