@@ -8,6 +8,7 @@ use crate::kind::statistics::Padding;
 use crate::kind::{ColumnStats, Count, Decimal, Kind, Rule, Value, number, pattern, statistics};
 use crate::layout::{Layout, LayoutChoices, SetAside, Total};
 use crate::notice::{Notice, NoticeCode};
+use crate::record::Multiline;
 use crate::selector::{AsChoice, Selector};
 use crate::survey::Survey;
 use crate::words::counted;
@@ -258,7 +259,9 @@ pub fn conclude(
         .or_else(|| decimal_of_file(&survey.columns, &names));
     let mut columns = Vec::new();
     for (place, stats) in survey.columns.iter().enumerate() {
+        let multiline = layout.dialect.value.division.multiline();
         let around = Surroundings {
+            begins_records: place == 0 && matches!(multiline, Some(Multiline::Continued(_))),
             decimal: file_decimal.clone(),
             unique: survey.is_unique(place),
             total_agrees: layout.footer.total.as_ref().is_some_and(|t| total_agrees(t, place, stats)),

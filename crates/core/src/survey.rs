@@ -155,6 +155,7 @@ pub fn next_item(machine: &mut Machine, text: &[u8], at: usize, last: bool, head
         },
         Step::Blank => Item::SetAside("blank line"),
         Step::Comment => Item::SetAside("comment"),
+        Step::Rule => Item::SetAside("rule line"),
         Step::Stray => Item::SetAside("line too many between two records"),
         Step::NeedMore => Item::NeedMore,
         Step::End => Item::End,

@@ -109,7 +109,7 @@ pub(crate) struct Read {
     /// Lines to read, both included; a header before them is still read
     #[arg(long, value_name = "FROM..TO")]
     pub(crate) lines: Option<String>,
-    /// Where the columns of a fixed layout start, from 1: 1,9,20
+    /// Where the columns of a fixed layout start, from 1: 1,9,20; for records of several lines one list per line: 1,9/1,20
     #[arg(long, value_name = "1,9,20")]
     pub(crate) starts: Option<String>,
     /// A column starts here too
@@ -121,6 +121,9 @@ pub(crate) struct Read {
     /// The column that starts at the first place starts at the second one
     #[arg(long, value_name = "N:M")]
     pub(crate) move_start: Vec<String>,
+    /// Lines of a record
+    #[arg(long, value_name = "N")]
+    pub(crate) lines_per_record: Option<usize>,
     /// What starts count [default: characters]
     #[arg(long, value_name = "characters|bytes")]
     pub(crate) widths_in: Option<WidthUnit>,
@@ -155,6 +158,23 @@ pub(crate) enum LayoutKind {
     Delimited,
     /// Fields at fixed positions
     Fixed,
+    /// Several lines make one record
+    Multiline,
+    /// A printed report, whose lines are kept whole
+    Report,
+}
+
+impl LayoutKind {
+    /// What it means to the reading.
+    pub(crate) fn meaning(self) -> incola_core::layout::LayoutKind {
+        use incola_core::layout::LayoutKind as Meaning;
+        match self {
+            Self::Delimited => Meaning::Delimited,
+            Self::Fixed => Meaning::Fixed,
+            Self::Multiline => Meaning::Multiline,
+            Self::Report => Meaning::Report,
+        }
+    }
 }
 
 /// What positions of a fixed layout count.

@@ -6,7 +6,7 @@ use crate::passes::survey::LineRange;
 use incola_core::encoding::Encoding;
 use incola_core::kind::Decimal;
 use incola_core::layout::fixed::StartEdit;
-use incola_core::layout::{HeaderChoice, LayoutChoices, LayoutKind, delimiter_from_word};
+use incola_core::layout::{HeaderChoice, LayoutChoices, delimiter_from_word};
 use incola_core::reading::{Choices, Scan};
 use incola_core::record::{Dialect, Machine, Step, Unit};
 use incola_core::selector::{AsChoice, Selector};
@@ -36,11 +36,9 @@ pub(crate) fn choices(read: &Read) -> Result<(Choices, Option<LineRange>)> {
             runs_as_one: read.runs_as_one.map(|y| y == YesNo::Yes),
             quote: read.quote.as_deref().map(quote).transpose()?,
             comment: read.comment.as_deref().map(|c| (c != "none").then(|| c.to_owned())),
-            kind: read.layout.map(|l| match l {
-                definitions::LayoutKind::Delimited => LayoutKind::Delimited,
-                definitions::LayoutKind::Fixed => LayoutKind::Fixed,
-            }),
+            kind: read.layout.map(definitions::LayoutKind::meaning),
             starts: read.starts.as_deref().map(starts).transpose()?,
+            lines_per_record: read.lines_per_record,
             start_edits: start_edits(read)?,
             unit: match (read.widths_in, encoding) {
                 (Some(WidthUnit::Bytes), Some(encoding)) if encoding.has_double_bytes() => Unit::DoubleBytes,
@@ -69,7 +67,11 @@ fn delimiter(word: &str) -> String {
 }
 
 /// Reads starts from 1, in rising order; gives them from 0.
-fn starts(text: &str) -> Result<Vec<usize>> {
+fn starts(text: &str) -> Result<Vec<Vec<usize>>> {
+    text.split('/').map(line_starts).collect()
+}
+
+fn line_starts(text: &str) -> Result<Vec<usize>> {
     let wrong = |why: &str| {
         Failure::usage(format!("--starts {text}: {why}"))
             .help("say where each column starts, from 1, such as --starts 1,9,20")

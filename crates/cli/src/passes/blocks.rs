@@ -151,7 +151,7 @@ impl<'s> BlockCutter<'s> {
                 {
                     proofs += 1;
                 }
-                Step::Blank | Step::Comment => {}
+                Step::Blank | Step::Comment | Step::Rule => {}
                 Step::NeedMore => break,
                 _ => return false,
             }

@@ -1,6 +1,6 @@
 //! Commands as they are typed.
 
-use crate::flags::definitions::{LayoutKind, Read, WidthUnit, YesNo};
+use crate::flags::definitions::{Read, WidthUnit, YesNo};
 use std::path::Path;
 
 /// `text` as one word for a shell: in apostrophes where it holds anything that a shell would treat specially.
@@ -44,8 +44,7 @@ fn options(read: &Read) -> Vec<String> {
     add("quote", read.quote.as_ref());
     add("header", read.header.as_ref());
     add("lines", read.lines.as_ref());
-    let layout =
-        read.layout.map(|l| if l == LayoutKind::Fixed { "fixed".to_owned() } else { "delimited".to_owned() });
+    let layout = read.layout.map(|l| l.meaning().word().to_owned());
     add("layout", layout.as_ref());
     add("starts", read.starts.as_ref());
     for n in &read.add_start {
@@ -57,6 +56,7 @@ fn options(read: &Read) -> Vec<String> {
     for text in &read.move_start {
         add("move-start", Some(text));
     }
+    add("lines-per-record", read.lines_per_record.map(|n| n.to_string()).as_ref());
     let unit = read.widths_in.filter(|u| *u == WidthUnit::Bytes).map(|_| "bytes".to_owned());
     add("widths-in", unit.as_ref());
     add("comment", read.comment.as_ref());

@@ -123,7 +123,8 @@ fn utf8_or_legacy(samples: &[&[u8]]) -> Decision<Encoding> {
         let why = format!("{sequences} characters of several bytes, all well-formed");
         return Decision::detected(Encoding::Utf8, why);
     }
-    let lines = high_lines(samples);
+    // Where most characters of several bytes are well-formed, they are UTF-8 among something else, which decides.
+    let lines = if sequences >= broken { broken_lines(samples) } else { high_lines(samples) };
     let mut ranked: Vec<(i64, usize, Encoding, Verdict)> = CANDIDATES
         .iter()
         .enumerate()
@@ -188,6 +189,16 @@ fn high_lines(samples: &[&[u8]]) -> Vec<u8> {
                 lines.push(b'\n');
             }
         }
+    }
+    lines
+}
+
+/// The same without the characters that are well-formed UTF-8.
+fn broken_lines(samples: &[&[u8]]) -> Vec<u8> {
+    let mut lines = Vec::new();
+    for chunk in high_lines(samples).utf8_chunks() {
+        lines.extend(chunk.valid().chars().map(|c| if c.is_ascii() { c as u8 } else { b' ' }));
+        lines.extend_from_slice(chunk.invalid());
     }
     lines
 }
@@ -284,6 +295,7 @@ fn fit(before: char, c: char, after: char) -> i64 {
             }
         }
         _ if letter(before) && letter(after) => -6,
+        _ if letter(before) || letter(after) => -4,
         _ => -2,
     }
 }
@@ -308,7 +320,8 @@ fn fit_letter(before: char, c: char, after: char) -> i64 {
     }
     let mut weight = match c {
         'ª' | 'º' if before.is_ascii_digit() => return 2,
-        'ª' | 'º' => return if before.is_alphabetic() || after.is_alphabetic() { -3 } else { -1 },
+        'ª' | 'º' if before.is_alphabetic() && after.is_alphabetic() => return -3,
+        'ª' | 'º' => return -1,
         'µ' => return if after.is_alphabetic() && !before.is_alphabetic() { 2 } else { -4 },
         'ƒ' | 'ˆ' => return -4,
         'Þ' | 'ð' | 'þ' | 'Ð' | 'ÿ' | 'Ÿ' => 1,
@@ -318,8 +331,10 @@ fn fit_letter(before: char, c: char, after: char) -> i64 {
         _ if matches!(script, Script::Latin) => 2,
         _ => 4,
     };
-    if before.is_lowercase() && c.is_uppercase() {
-        weight = -4; // a capital inside a word
+    let capital_inside = before.is_lowercase() && c.is_uppercase();
+    // STRAßE is a word, şThe is none.
+    if capital_inside || (c.is_lowercase() && after.is_uppercase() && c != 'ß') {
+        weight = -4;
     } else if c.is_uppercase() && after.is_lowercase() && before.is_uppercase() {
         weight = -1;
     }

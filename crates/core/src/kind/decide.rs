@@ -29,6 +29,8 @@ pub struct Surroundings {
     pub unique: bool,
     /// A total line agrees with the sum of the column.
     pub total_agrees: bool,
+    /// A value in the column is what begins a record: the lines without one continue the record above.
+    pub begins_records: bool,
 }
 
 /// Why a column is text although its values look like more.
@@ -435,6 +437,11 @@ fn identifier(stats: &ColumnStats, name: &str, around: &Surroundings) -> Option<
     let only_digits = digits.count + stats.words.seen.count == stats.filled;
     if !only_digits || around.total_agrees {
         return None;
+    }
+    if around.begins_records {
+        return Some(
+            "digits that begin each record, whose other lines have none: nobody adds these up".into(),
+        );
     }
     match name::evidence(name) {
         NameEvidence::Quantity(_) => None,

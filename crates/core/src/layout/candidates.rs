@@ -40,18 +40,27 @@ pub(super) fn lines(text: &[u8]) -> impl Iterator<Item = &[u8]> {
 /// Whether carriage returns alone end lines: they do if there is no line feed, or if one line end in fifty is one.
 fn lone_cr_ends_line(head: &[u8]) -> bool {
     let feeds = memchr::memchr_iter(b'\n', head).count();
-    let lone =
-        memchr::memchr_iter(b'\r', head).filter(|&at| at + 1 < head.len() && head[at + 1] != b'\n').count();
+    // A line end that was turned into CRLF twice is none of them.
+    let lone = memchr::memchr_iter(b'\r', head)
+        .filter(|&at| at + 1 < head.len() && head[at + 1] != b'\n' && !head[at..].starts_with(b"\r\r\n"))
+        .count();
     lone > 0 && lone * 50 >= feeds
+}
+
+/// Line ends and comments of a source whose lines no delimiter divides.
+pub(super) fn plain_dialect(samples: Samples<'_>, choices: &LayoutChoices) -> Dialect {
+    let comment_prefix = comment_prefix(samples, choices, "");
+    Dialect { lone_cr_ends_line: lone_cr_ends_line(samples.head), comment_prefix, ..Dialect::new("") }
 }
 
 /// The dialects to try: all candidates, or what is left of them after the choices.
 pub(super) fn dialects(samples: Samples<'_>, choices: &LayoutChoices, hint: Option<&str>) -> Vec<Dialect> {
     let lone_cr_ends_line = lone_cr_ends_line(samples.head);
+    if choices.kind == Some(LayoutKind::Report) {
+        return Vec::new();
+    }
     if choices.kind.is_some_and(|k| k != LayoutKind::Delimited) || choices.starts.is_some() {
-        let base = Dialect { lone_cr_ends_line, ..Dialect::new("") };
-        let comment_prefix = comment_prefix(samples, choices, "");
-        return super::fixed::dialects(samples, choices, &Dialect { comment_prefix, ..base });
+        return super::fixed::dialects(samples, choices, &plain_dialect(samples, choices));
     }
     let delimiters: Vec<String> = match choices.delimiter.as_deref().or(hint) {
         Some(delimiter) => vec![delimiter.to_owned()],
@@ -79,9 +88,7 @@ pub(super) fn dialects(samples: Samples<'_>, choices: &LayoutChoices, hint: Opti
         }
     }
     if choices.delimiter.is_none() && hint.is_none() && choices.kind.is_none() {
-        let comment_prefix = comment_prefix(samples, choices, "");
-        let base = Dialect { lone_cr_ends_line, comment_prefix, ..Dialect::new("") };
-        dialects.extend(super::fixed::dialects(samples, choices, &base));
+        dialects.extend(super::fixed::dialects(samples, choices, &plain_dialect(samples, choices)));
     }
     dialects
 }

@@ -27,7 +27,7 @@ pub(super) fn dialects(samples: Samples<'_>, choices: &LayoutChoices, base: &Dia
         runs_as_one: false,
         ..base.clone()
     };
-    if let Some(starts) = &choices.starts {
+    if let Some(starts) = choices.starts.as_ref().and_then(|lines| lines.first()) {
         return vec![fixed(starts.clone())];
     }
     let mut all: Vec<Vec<char>> = Vec::new();
@@ -139,12 +139,12 @@ pub(super) fn cuts(line: &[char], starts: &[usize]) -> usize {
 }
 
 /// The starts that most lines share.
-fn shared_starts(all: &[Vec<char>]) -> Option<Vec<usize>> {
+pub(super) fn shared_starts(all: &[Vec<char>]) -> Option<Vec<usize>> {
     let body: Vec<&Vec<char>> = all.iter().filter(|l| !is_rule(l)).collect();
     if body.len() < 3 {
         return None;
     }
-    let rough = gaps(&body, body.len() * 12 / 100);
+    let rough = gaps(&body, 160);
     // Lines with characters in many of the rough gaps are titles or remarks.
     let conform = |line: &&&Vec<char>| {
         let crossed = rough.iter().filter(|(from, to)| {
@@ -156,33 +156,78 @@ fn shared_starts(all: &[Vec<char>]) -> Option<Vec<usize>> {
     if core.len() < 3 || core.len() * 10 < body.len() * 6 {
         return None;
     }
-    let sure = gaps(&core, core.len() / 100);
+    let sure = gaps(&core, 10);
     let kept: Vec<(usize, usize)> = sure.iter().copied().filter(|gap| is_divider(&core, *gap)).collect();
     let mut columns = columns_between(&core, &kept);
     columns = split_touching(&core, columns);
     if columns.len() < 2 {
         return None;
     }
-    let mut starts: Vec<usize> = Vec::with_capacity(columns.len());
-    for (n, &(from, to)) in columns.iter().enumerate() {
-        if n == 0 {
-            starts.push(0);
-            continue;
-        }
+    // A title keeps to no gap; names leave a place in each.
+    let names = names_line(all, &body, &core).filter(|names| {
+        let mut gaps = columns.windows(2).map(|pair| pair[0].1..=pair[1].0);
+        gaps.all(|mut gap| gap.any(|at| cuts(names, &[at]) == 0))
+    });
+    let mut starts: Vec<usize> = vec![0];
+    for (n, &(from, to)) in columns.iter().enumerate().skip(1) {
         let before = columns[n - 1].1;
-        starts.push(if starts_together(&core, from, to) { from } else { before });
+        let start = if starts_together(&core, from, to) { from } else { before };
+        let Some(names) = names else {
+            starts.push(start);
+            continue;
+        };
+        // One blank before a column that shares its name with the one in front is a blank inside their values.
+        let blank = |range: std::ops::Range<usize>| {
+            names
+                .get(range.start..range.end.min(names.len()))
+                .is_none_or(|part| part.iter().all(|c| *c == ' '))
+        };
+        let start_before = *starts.last().unwrap_or(&0);
+        if from - before == 1 && n > 1 && (blank(start_before..from) != blank(before..to)) {
+            // The one without a name joins the other one, if its values always go on behind the blank.
+            if goes_on(&core, before, from) {
+                continue;
+            }
+        }
+        // No start cuts a name: one that sticks out in front of its values is aligned at the right, as they are.
+        let mut uncut = (before..=from).filter(|at| cuts(names, &[*at]) == 0);
+        starts.push(if cuts(names, &[start]) > 0 { uncut.next().unwrap_or(start) } else { start });
     }
     Some(starts)
 }
 
-/// Runs of positions at which at most `most` lines have a character, between positions at which more do. Behind each of them
-/// stands something in three lines or more, and in one of ten: what only the longest lines hold is no column.
-fn gaps(lines: &[&Vec<char>], most: usize) -> Vec<(usize, usize)> {
+/// The line of the names: one without digits right above lines that keep to the columns, most of which have digits.
+fn names_line<'l>(all: &'l [Vec<char>], body: &[&Vec<char>], core: &[&Vec<char>]) -> Option<&'l [char]> {
+    let digits = |line: &[char]| line.iter().any(char::is_ascii_digit);
+    let with_digits = core.iter().filter(|l| digits(l)).count();
+    if with_digits * 10 < core.len() * 9 {
+        return None;
+    }
+    let first = *core.iter().find(|l| digits(l))?;
+    let at = body.iter().position(|l| std::ptr::eq(*l, first))?;
+    let names = *body.get(at.checked_sub(1)?)?;
+    let names = all.iter().find(|l| std::ptr::eq(*l, names))?;
+    (!digits(names) && segments(names).len() > 1).then_some(names)
+}
+
+/// Whether nearly all lines have a character on both sides of a gap.
+fn goes_on(lines: &[&Vec<char>], from: usize, to: usize) -> bool {
+    let filled = |line: &[char], at: usize| line.get(at).is_some_and(|c| *c != ' ');
+    let both = lines.iter().filter(|l| from > 0 && filled(l, from - 1) && filled(l, to)).count();
+    both * 10 >= lines.len() * 9
+}
+
+/// Runs of positions at which at most `per_mille` of the lines that reach so far have a character, between positions at which
+/// more do. Behind each of them stands something in three lines or more, and in one of ten: what only the longest lines hold
+/// is no column.
+fn gaps(lines: &[&Vec<char>], per_mille: usize) -> Vec<(usize, usize)> {
     let widest = lines.iter().map(|l| l.len()).max().unwrap_or(0);
     let mut filled = vec![0_usize; widest];
+    let mut reaching = vec![0_usize; widest];
     for line in lines {
         for (at, c) in line.iter().enumerate() {
             filled[at] += usize::from(*c != ' ');
+            reaching[at] += 1;
         }
     }
     let reach = {
@@ -193,8 +238,9 @@ fn gaps(lines: &[&Vec<char>], most: usize) -> Vec<(usize, usize)> {
     let mut gaps = Vec::new();
     let mut from = None;
     let mut seen = false;
-    for (at, count) in filled.iter().enumerate() {
-        match (*count > most, from) {
+    for (at, (count, reaching)) in filled.iter().zip(&reaching).enumerate() {
+        let is_filled = count * 1000 > per_mille * reaching;
+        match (is_filled, from) {
             (false, None) if seen => from = Some(at),
             (true, Some(start)) if at < reach => {
                 gaps.push((start, at));
@@ -203,7 +249,7 @@ fn gaps(lines: &[&Vec<char>], most: usize) -> Vec<(usize, usize)> {
             (true, Some(_)) => from = None,
             _ => {}
         }
-        seen |= *count > most;
+        seen |= is_filled;
     }
     gaps
 }
@@ -292,17 +338,20 @@ fn split_touching(lines: &[&Vec<char>], columns: Vec<(usize, usize)>) -> Vec<(us
     divided
 }
 
-/// Whether most values of a column begin at its first position: it is aligned at the left.
+/// Whether most values of a column begin at its first position: it is aligned at the left. Where all numbers are equally
+/// long, a longer one would grow to the left.
 fn starts_together(lines: &[&Vec<char>], from: usize, to: usize) -> bool {
-    let (mut at_start, mut at_end, mut filled) = (0, 0, 0);
+    let (mut at_start, mut at_end, mut filled, mut numbers) = (0, 0, 0, 0);
     for line in lines {
         let part = line.get(from.min(line.len())..to.min(line.len())).unwrap_or(&[]);
         let Some(first) = part.iter().position(|c| *c != ' ') else { continue };
         filled += 1;
+        numbers += usize::from(part.iter().all(|c| c.is_ascii_digit() || *c == ' '));
         at_start += usize::from(first == 0);
         at_end += usize::from(part.len() == to - from && part.last().is_some_and(|c| *c != ' '));
     }
-    at_start * 10 >= filled * 9 || at_start > at_end
+    let equally_long = numbers == filled && at_start == filled && at_end == filled;
+    !equally_long && (at_start * 10 >= filled * 9 || at_start > at_end)
 }
 
 /// Fixed starts as a person reads them: from 1.

@@ -3,7 +3,7 @@
 use super::trial::{Class, Row, Trial, rows};
 use super::{Footer, SetAside, Total};
 use crate::kind::statistics::trim;
-use crate::record::Machine;
+use crate::record::{Division, Machine};
 
 /// Words that a total line begins with, in lower case.
 const TOTAL_WORDS: [&str; 22] = [
@@ -108,11 +108,16 @@ fn strangeness(
         return None;
     }
     let short = row.fields < width && (row.fields == 1 || row.filled * 3 <= filled);
+    let fixed = machine.dialect().division != Division::Delimited;
+    let most = if fixed { 3 } else { 4 };
     let lonely = row.fields == width
-        && width >= 4
+        && width >= most
         && row.filled == 1
-        && filled >= 4
+        && filled >= most
         && Class::of(first) != Class::Number;
+    if fixed && row.is_cut {
+        return Some("after the last record");
+    }
     if (short && !ragged) || (row.fields == 1 && row.gap > 0) || lonely {
         return Some("after the last record");
     }

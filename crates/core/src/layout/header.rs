@@ -4,7 +4,7 @@ use super::trial::{Class, Row, Trial};
 use super::{SetAside, candidates};
 use crate::kind;
 use crate::kind::statistics::trim;
-use crate::record::Machine;
+use crate::record::{Division, Machine, Multiline};
 
 /// What the clerk says about the header.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -43,6 +43,9 @@ pub(super) fn find(head: &[u8], trial: &Trial, choice: &HeaderChoice) -> Header 
     let rows = &trial.rows;
     let mut header = Header::default();
     let mut first = first_of_table(head, trial);
+    if let Division::Multiline(Multiline::Labelled { labels }) = &trial.dialect.division {
+        header.names = labels.iter().map(|l| String::from_utf8_lossy(l).into_owned()).collect();
+    }
     let names_at = match choice {
         HeaderChoice::None => {
             header.why = "stated: no header".into();
@@ -54,9 +57,29 @@ pub(super) fn find(head: &[u8], trial: &Trial, choice: &HeaderChoice) -> Header 
             first = at.map_or(first, |at| at + 1);
             at
         }
+        HeaderChoice::Auto if !header.names.is_empty() => {
+            header.why = "the labels are the names".into();
+            None
+        }
         HeaderChoice::Auto => {
-            let (at, why) = names_row(head, trial, first);
+            let (mut at, why) = names_row(head, trial, first);
             header.why = why;
+            // Lines above records of several lines are a header if they are as many.
+            if let Division::Multiline(Multiline::Cycle { lines, .. }) = &trial.dialect.division
+                && at.is_some_and(|at| rows[at].lines != lines.len() as u64)
+            {
+                header.why = "the first block has another number of lines".into();
+                at = None;
+                first += 1;
+            }
+            // A remark that divides as records do by chance: words where they have numbers, and a blank line behind it.
+            if at.is_none()
+                && rows.get(first + 1).is_some_and(|r| r.gap > 0)
+                && misses_types(head, trial, &rows[first])
+            {
+                first += 1;
+                (at, header.why) = names_row(head, trial, first);
+            }
             at
         }
     };
@@ -75,7 +98,8 @@ pub(super) fn find(head: &[u8], trial: &Trial, choice: &HeaderChoice) -> Header 
             }
         }
         let next = rows.get(data - 1).map_or(row.line + row.lines, |r| r.line + r.lines);
-        header.lines = next - row.line;
+        let rules = rows.get(data).filter(|r| r.gap == 0).map_or(0, |r| r.rules);
+        header.lines = next - row.line + rules;
     }
     let first_data_line = rows.get(data).map(|r| r.line);
     let end = rows.last().map_or(1, |r| r.line + r.lines);
@@ -96,6 +120,17 @@ pub(super) fn find(head: &[u8], trial: &Trial, choice: &HeaderChoice) -> Header 
         header.set_aside.push(SetAside { line: 1, lines: header.preamble_lines, why });
     }
     header
+}
+
+/// Whether a row has words in most columns that are typed.
+fn misses_types(head: &[u8], trial: &Trial, row: &Row) -> bool {
+    let values = values(head, trial, row);
+    let typed: Vec<usize> = trial.typed_columns.iter().enumerate().filter(|c| *c.1).map(|c| c.0).collect();
+    let misses = typed.iter().filter(|i| {
+        let class = values.get(**i).map_or(Class::Blank, |v| Class::of(v.as_bytes()));
+        matches!(class, Class::Word | Class::Mixed)
+    });
+    misses.count() * 2 > typed.len()
 }
 
 fn values(head: &[u8], trial: &Trial, row: &Row) -> Vec<String> {
@@ -181,7 +216,8 @@ fn narrow_names(head: &[u8], trial: &Trial, row: &Row) -> Vec<String> {
         .filter(|part| !part.is_empty())
         .collect();
     let words: Vec<String> = line.split_whitespace().map(str::to_owned).collect();
-    [spread, words].into_iter().find(|w| w.len() == trial.width).unwrap_or(names)
+    let fitting = [spread, words].into_iter().find(|w| w.len() == trial.width);
+    fitting.unwrap_or_else(|| if row.is_cut { vec![line] } else { names })
 }
 
 fn typical_filled(rows: &[Row]) -> usize {
@@ -229,6 +265,16 @@ fn names_row(head: &[u8], trial: &Trial, at: usize) -> (Option<usize>, String) {
         like += usize::from(speaks < 0.0);
     }
     let filled = names.iter().filter(|n| !n.is_empty()).count();
+    if filled < 2 && trial.width > 2 {
+        return (None, format!("line {} fills one column only", row.line));
+    }
+    if row.is_cut && names.len() != trial.width {
+        return (None, format!("line {} does not keep to the columns", row.line));
+    }
+    // No cell, and no table column, has a name of more than 255 characters.
+    if names.iter().any(|n| n.len() > 255) {
+        return (None, format!("line {} is too long for names", row.line));
+    }
     // Names differ from each other; a record may well repeat a value.
     if filled > 1 && !distinct(&names) {
         points -= 0.5;

@@ -6,12 +6,14 @@ mod candidates;
 pub mod fixed;
 mod footer;
 mod header;
+mod multiline;
+mod report;
 mod trial;
 
 pub use header::HeaderChoice;
 
 use crate::evidence::{DecidedBy, Decision};
-use crate::record::{Dialect, Division, Unit};
+use crate::record::{Dialect, Division, Multiline, Unit};
 use trial::Trial;
 
 /// Decoded samples of a source. Each consists of whole lines.
@@ -63,8 +65,10 @@ pub struct LayoutChoices {
     pub comment: Option<Option<String>>,
     /// Which of the layouts it is.
     pub kind: Option<LayoutKind>,
-    /// Where columns start, from 0, in a fixed layout.
-    pub starts: Option<Vec<usize>>,
+    /// Where columns start, from 0, in a fixed layout: one list, or one for each line of a record.
+    pub starts: Option<Vec<Vec<usize>>>,
+    /// Lines of a record.
+    pub lines_per_record: Option<usize>,
     /// Single changes to the starts that are found.
     pub start_edits: Vec<fixed::StartEdit>,
     /// What starts count.
@@ -135,12 +139,15 @@ pub struct Layout {
     pub set_aside: Vec<SetAside>,
     /// What stands at the end.
     pub footer: Footer,
+    /// Whether the lines are those of a printed report, and are kept whole.
+    pub is_report: bool,
 }
 
 impl Layout {
     /// Which of the layouts it is.
     pub fn kind(&self) -> LayoutKind {
         match &self.dialect.value.division {
+            Division::Delimited if self.is_report => LayoutKind::Report,
             Division::Delimited => LayoutKind::Delimited,
             Division::Fixed(_) => LayoutKind::Fixed,
             Division::Multiline(_) => LayoutKind::Multiline,
@@ -167,9 +174,21 @@ pub fn dialect_word(dialect: &Dialect) -> String {
             let starts: Vec<String> = fixed::from_one(&layout.starts).iter().map(usize::to_string).collect();
             format!("fixed starts {}", starts.join(","))
         }
-        Division::Multiline(_) => "records of several lines".into(),
+        Division::Multiline(multiline) => multiline_word(multiline),
         Division::Delimited if dialect.delimiter.is_empty() => "whole lines".into(),
         Division::Delimited => delimiter_word(&dialect.delimiter),
+    }
+}
+
+/// What makes a record of several lines, in a few words.
+fn multiline_word(multiline: &Multiline) -> String {
+    match multiline {
+        Multiline::Cycle { lines, .. } => format!("records of {} lines", lines.len()),
+        Multiline::Labelled { .. } => "records of lines with labels".into(),
+        Multiline::Continued(fixed) => {
+            let starts: Vec<String> = fixed::from_one(&fixed.starts).iter().map(usize::to_string).collect();
+            format!("fixed starts {}, continued on further lines", starts.join(","))
+        }
     }
 }
 
@@ -193,12 +212,19 @@ pub fn delimiter_from_word(word: &str) -> String {
 pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let hint = candidates::stated_by_first_line(samples.head);
     let (best, rival) = best_trials(samples, choices, hint.as_deref());
-    let dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
+    let mut dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
     let header = header::find(samples.head, &best, &choices.header);
     let last = if samples.tail.is_empty() { samples.head } else { samples.tail };
     let first_line = if samples.tail.is_empty() { header.lines_before_data } else { 0 };
     let footer = footer::find(last, &best, first_line);
+    let whole_lines = best.dialect.division == Division::Delimited && best.dialect.delimiter.is_empty();
+    let looks = choices.kind.is_none() && choices.delimiter.is_none() && report::looks_like_one(samples.head);
+    let is_report = whole_lines && (looks || choices.kind == Some(LayoutKind::Report));
+    if is_report && looks {
+        dialect.why = report::WHY.into();
+    }
     Layout {
+        is_report,
         width: best.width.max(header.names.len()).max(1),
         dialect,
         preamble_lines: header.preamble_lines,
@@ -216,12 +242,20 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
 
 /// The best trial and the one that came next.
 fn best_trials(samples: Samples<'_>, choices: &LayoutChoices, hint: Option<&str>) -> (Trial, Option<Trial>) {
+    if let Some(best) = several_lines(samples, choices) {
+        return (best, None);
+    }
     let mut trials: Vec<Trial> = candidates::dialects(samples, choices, hint)
         .into_iter()
         .map(|dialect| Trial::new(samples, dialect))
         .collect();
     let more: Vec<Trial> = trials.iter().filter_map(|t| t.with_rest_in_last(samples)).collect();
     trials.extend(more);
+    if trials.iter().any(Trial::leaves_no_doubt) {
+        for trial in trials.iter_mut().filter(|t| t.dialect.division != Division::Delimited) {
+            trial.score *= 0.5;
+        }
+    }
     trials.sort_by(|a, b| b.score.total_cmp(&a.score));
     let stated = choices.delimiter.is_some()
         || hint.is_some()
@@ -244,6 +278,27 @@ fn best_trials(samples: Samples<'_>, choices: &LayoutChoices, hint: Option<&str>
         trials.swap(0, runs);
     }
     let found = trials.iter().position(|t| stated || t.is_convincing());
+    // Records of several lines, unless a mark divides each single line.
+    let clear = |t: &Trial| t.leaves_no_doubt() || (t.dialect.division == Division::Delimited && t.width > 2);
+    let undecided = choices.kind.is_none() && !stated && choices.lines_per_record.is_none();
+    if undecided && !found.is_some_and(|at| clear(&trials[at])) {
+        let base =
+            Dialect { quote: None, ..trials.first().map_or_else(|| Dialect::new(""), |t| t.dialect.clone()) };
+        if let Some(dialect) = multiline::dialect(samples, choices, &base) {
+            let trial = Trial::new(samples, dialect);
+            if trial.is_convincing() {
+                let rival = found.map(|at| trials.swap_remove(at));
+                return (trial, rival);
+            }
+        }
+    }
+    if undecided && let Some(trial) = trials.iter().find_map(|t| multiline::continued(samples, t)) {
+        let better = found.is_none_or(|at| trials[at].dialect.division != Division::Delimited);
+        if better && trial.is_convincing() {
+            let rival = found.map(|at| trials.swap_remove(at));
+            return (trial, rival);
+        }
+    }
     if let Some(found) = found {
         let best = trials.remove(found);
         let other = |t: &Trial| {
@@ -257,8 +312,24 @@ fn best_trials(samples: Samples<'_>, choices: &LayoutChoices, hint: Option<&str>
     (Trial::new(samples, whole_lines), rival.filter(|t| t.score > 0.0))
 }
 
+/// The trial of records of several lines, where the clerk says that there are some.
+fn several_lines(samples: Samples<'_>, choices: &LayoutChoices) -> Option<Trial> {
+    let stated = choices.kind == Some(LayoutKind::Multiline)
+        || choices.lines_per_record.is_some_and(|lines| lines > 1)
+        || choices.starts.as_ref().is_some_and(|lines| lines.len() > 1);
+    if !stated {
+        return None;
+    }
+    let base = candidates::plain_dialect(samples, choices);
+    multiline::dialect(samples, choices, &base).map(|dialect| Trial::new(samples, dialect))
+}
+
 fn explain(best: &Trial, rival: Option<&Trial>, choices: &LayoutChoices, hinted: bool) -> Decision<Dialect> {
-    let mut decision = if choices.delimiter.is_some() || choices.starts.is_some() || choices.kind.is_some() {
+    let mut decision = if choices.delimiter.is_some()
+        || choices.starts.is_some()
+        || choices.kind.is_some()
+        || choices.lines_per_record.is_some()
+    {
         let by = choices.decided_by.unwrap_or(DecidedBy::Given);
         Decision { decided_by: by, ..Decision::given(best.dialect.clone(), best.evidence()) }
     } else if hinted {

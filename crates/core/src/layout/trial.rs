@@ -4,7 +4,7 @@ use super::Samples;
 use super::fixed;
 use crate::kind::statistics::trim;
 use crate::kind::{Decimal, date, number};
-use crate::record::{Dialect, Division, Machine, Step};
+use crate::record::{Dialect, Division, Machine, Multiline, Step};
 
 /// Records of a sample that are read in a trial.
 const RECORDS: usize = 1000;
@@ -68,6 +68,8 @@ pub(super) struct Row {
     pub(super) filled: usize,
     /// Blank lines right before it.
     pub(super) gap: u64,
+    /// Rule lines between it and the record before it.
+    pub(super) rules: u64,
     /// Whether a start stands inside a value.
     pub(super) is_cut: bool,
 }
@@ -77,13 +79,17 @@ pub(super) fn rows(text: &[u8], dialect: &Dialect, most: usize) -> (Vec<Row>, Qu
     let mut machine = Machine::new(dialect);
     let mut rows = Vec::new();
     let mut quoting = Quoting::default();
-    let (mut at, mut line, mut gap) = (0, 1, 0);
+    let (mut at, mut line, mut gap, mut rules) = (0, 1, 0, 0);
     while rows.len() < most {
         let step = machine.step(text, at, true);
         match step {
             Step::End | Step::NeedMore => break,
             Step::Blank => gap += 1,
             Step::Comment | Step::Stray => gap = 0,
+            Step::Rule => {
+                gap = 0;
+                rules += 1;
+            }
             Step::Record => {
                 let fields = machine.field_count();
                 let filled = machine.fields(text).filter(|f| !trim(f).0.is_empty()).count();
@@ -99,9 +105,10 @@ pub(super) fn rows(text: &[u8], dialect: &Dialect, most: usize) -> (Vec<Row>, Qu
                     fields,
                     filled,
                     gap,
+                    rules,
                     is_cut: is_cut(dialect, &text[machine.start()..machine.end()]),
                 });
-                gap = 0;
+                (gap, rules) = (0, 0);
             }
         }
         line += u64::from(machine.lines());
@@ -145,7 +152,7 @@ pub(super) struct Trial {
     led_by_blanks: usize,
     pub(super) blank_columns: usize,
     /// Which columns are mostly numbers, dates or codes of digits.
-    typed_columns: Vec<bool>,
+    pub(super) typed_columns: Vec<bool>,
     /// Share of fields that hold marks which other candidates would divide at.
     undivided: f64,
     /// How much is explained; only to rank trials of one source.
@@ -198,7 +205,8 @@ impl Trial {
     fn find_width(&mut self, more: &[(Vec<Row>, &[u8])]) {
         let width = match &self.dialect.division {
             Division::Fixed(layout) => layout.starts.len(),
-            _ => self.most_common_width(more),
+            Division::Multiline(multiline) => multiline.width(),
+            Division::Delimited => self.most_common_width(more),
         };
         self.width = width;
         let fixed = self.dialect.division != Division::Delimited;
@@ -354,6 +362,10 @@ impl Trial {
     fn could_divide(&self, field: &[u8]) -> bool {
         let own = self.dialect.delimiter.first();
         let field = trim(field).0;
+        // Two blanks in a row beside a digit line something up.
+        if field.windows(3).any(|w| w[0] == b' ' && w[1] == b' ' && w[2].is_ascii_digit()) {
+            return true;
+        }
         field.iter().any(|b| matches!(b, b'\t' | b';' | b'|' | b',') && own != Some(b))
             || (self.dialect.quote.is_none() && field.len() > 1 && field[0] == b'"' && field.ends_with(b"\""))
     }
@@ -370,6 +382,8 @@ impl Trial {
         match self.dialect.delimiter.as_slice() {
             b"\t" | b";" | b"|" | b"^" | b"\x1f" | b"\x01" => 1.0,
             b"," => 0.98,
+            // Two blanks in a row line columns up; they are no empty field.
+            b" " if !self.dialect.runs_as_one && self.blank_columns > 0 => 0.3,
             b" " | b":" => 0.75,
             d if d.len() > 1 && d.iter().all(|b| *b == d[0]) => 1.02,
             d if d.len() > 1 => 0.95,
@@ -377,10 +391,32 @@ impl Trial {
         }
     }
 
+    /// Whether the delimiter is a mark that neither prose nor numbers hold.
+    fn has_rare_delimiter(&self) -> bool {
+        matches!(self.dialect.delimiter.as_slice(), b"\t" | b";" | b"|" | b"^" | b"\x1f" | b"\x01")
+            || self.dialect.delimiter.len() > 1
+    }
+
+    /// Whether a mark that nothing else explains divides every line: no accident, whatever else is lined up.
+    pub(super) fn leaves_no_doubt(&self) -> bool {
+        self.dialect.division == Division::Delimited
+            && self.has_rare_delimiter()
+            && self.even_records > 3
+            && self.evenness >= 0.98
+            && self.is_convincing()
+    }
+
     /// Whether a table is there at all. Marks that prose, code and lists of names hold as well must divide more evenly,
     /// and into more than two.
     pub(super) fn is_convincing(&self) -> bool {
         let records = self.all_records;
+        // A few lines far down that divide by chance are no table behind a long preamble.
+        if self.first > 200 && (self.rows.len() - self.first) * 20 < self.rows.len() {
+            return false;
+        }
+        if self.dialect.division.multiline().is_some() {
+            return self.width >= 2 && self.even_records >= 2;
+        }
         if self.dialect.division != Division::Delimited {
             let several = self.rows[self.first..].iter().filter(|r| r.filled > 1).count();
             let table = self.rows.len() - self.first;
@@ -390,9 +426,7 @@ impl Trial {
                 && self.undivided < 0.3
                 && several * 2 >= table;
         }
-        let rare =
-            matches!(self.dialect.delimiter.as_slice(), b"\t" | b";" | b"|" | b"^" | b"\x1f" | b"\x01")
-                || self.dialect.delimiter.len() > 1;
+        let rare = self.has_rare_delimiter();
         let weak = matches!(self.dialect.delimiter.as_slice(), b":" | b" ");
         let needed = match (self.width, rare, weak) {
             (..2, ..) => return false,
@@ -431,6 +465,9 @@ impl Trial {
                 starts.join(", ")
             );
         }
+        if let Division::Multiline(multiline) = &self.dialect.division {
+            return multiline_evidence(multiline, self.all_records);
+        }
         if self.dialect.delimiter.is_empty() {
             return "no mark divides the lines evenly: each line is one value".into();
         }
@@ -450,6 +487,9 @@ impl Trial {
 
     /// Why it lost against `best`.
     pub(super) fn weakness(&self, best: &Self) -> String {
+        if best.dialect.division.multiline().is_some() {
+            return "it takes each line for a record".into();
+        }
         if self.dialect.division != Division::Delimited {
             return if self.evenness < 0.9 {
                 format!(
@@ -472,6 +512,37 @@ impl Trial {
             format!("it makes only {} fields", self.width)
         } else {
             format!("it makes {} fields, whose values are less alike in their columns", self.width)
+        }
+    }
+}
+
+/// What speaks for records of several lines.
+fn multiline_evidence(multiline: &Multiline, records: usize) -> String {
+    match multiline {
+        Multiline::Cycle { lines, first: Some(first) } if first.is_literal => format!(
+            "every {} lines one begins with \u{201c}{}\u{201d}; {records} such records looked at",
+            lines.len(),
+            String::from_utf8_lossy(&first.start)
+        ),
+        Multiline::Cycle { lines, first: Some(first) } => {
+            let sort = match first.start.first() {
+                Some(b'9') => "a digit".to_owned(),
+                Some(b'A') => "a letter".to_owned(),
+                Some(b' ') => "a blank".to_owned(),
+                Some(b) => format!("\u{201c}{}\u{201d}", char::from(*b)),
+                None => "something else".to_owned(),
+            };
+            format!("every {} lines one begins with {sort}; {records} such records looked at", lines.len())
+        }
+        Multiline::Cycle { lines, first: None } => {
+            format!("blocks of {} lines; {records} such records looked at", lines.len())
+        }
+        Multiline::Labelled { labels } => format!(
+            "a label stands before each value ({} different ones), blank lines between {records} records looked at",
+            labels.len()
+        ),
+        Multiline::Continued(_) => {
+            format!("lines with a blank first column go on with the value above; {records} records looked at")
         }
     }
 }

@@ -7,6 +7,7 @@
 //! |---|---|---|
 //! | start of record | comment prefix | the line is a [`Step::Comment`] |
 //! | start of record | nothing but blanks up to the line end | [`Step::Blank`] |
+//! | start of record | nothing but lines drawn with marks up to the line end | [`Step::Rule`] |
 //! | start of field | blanks, then a quote | quoted field |
 //! | start of field | anything else | plain field: up to the next delimiter or line end, quotes are characters |
 //! | quoted field | two quotes | one quote character |
@@ -90,6 +91,8 @@ pub enum Step {
     Blank,
     /// A line that begins with the comment prefix.
     Comment,
+    /// A line drawn with marks: `-----  ----`.
+    Rule,
     /// A line that no record starts with, where records have several lines.
     Stray,
     /// The text ends before the record does.
@@ -263,6 +266,13 @@ impl Machine {
                 None => return Step::NeedMore,
             }
         }
+        if is_rule_mark(first) || first == b' ' || first == self.first {
+            match self.rule_line(text, from, last) {
+                Some(true) => return self.whole_line(text, last, Step::Rule),
+                Some(false) => {}
+                None => return Step::NeedMore,
+            }
+        }
         match &self.dialect.division {
             Division::Delimited => {}
             Division::Fixed(_) => return self.fixed_record(text, last),
@@ -345,6 +355,48 @@ impl Machine {
         }
     }
 
+    /// Whether the line at `from` is drawn: marks three times in a row, in each field that is not blank; `None`: cannot be
+    /// told yet. Where lines are not divided, it is a value like any other.
+    fn rule_line(&self, text: &[u8], from: usize, last: bool) -> Option<bool> {
+        if self.first == NO_BYTE && self.dialect.division == Division::Delimited {
+            return Some(false);
+        }
+        let (mut run, mut before, mut longest, mut inside, mut any) = (0, 0, 0, false, false);
+        let mut at = from;
+        loop {
+            let byte = match text.get(at) {
+                None if !last => return None,
+                None => b'\n',
+                Some(b'\n' | b'\r') => match self.line_end_at(text, at, last) {
+                    FieldEnd::Line(..) => b'\n',
+                    FieldEnd::Delimiter(_) => return Some(false),
+                    FieldEnd::NeedMore => return None,
+                },
+                Some(&b) => b,
+            };
+            if byte == self.first || byte == b'\n' || byte == b' ' {
+                // A field of one or two marks may be a value.
+                if inside && longest < 3 {
+                    return Some(false);
+                }
+                any |= inside;
+                if byte == b'\n' {
+                    return Some(any);
+                }
+                (run, longest, inside) = (0, 0, false);
+            } else if is_rule_mark(byte) || (byte >= 0x80 && is_drawn(&text[at..])) {
+                run =
+                    if run > 0 && (byte == before || (byte >= 0x80 && before >= 0x80)) { run + 1 } else { 1 };
+                longest = longest.max(run);
+                inside = true;
+            } else {
+                return Some(false);
+            }
+            before = byte;
+            at += if byte >= 0x80 { 3 } else { 1 };
+        }
+    }
+
     fn whole_line(&mut self, text: &[u8], last: bool, step: Step) -> Step {
         let mut at = self.start;
         loop {
@@ -380,6 +432,12 @@ impl Machine {
             None if !last => FieldEnd::NeedMore,
             None => FieldEnd::Line(at, at + 1),
             Some(_) if self.dialect.lone_cr_ends_line => FieldEnd::Line(at, at + 1),
+            // A line end that was turned into CRLF twice.
+            Some(b'\r') => match text.get(at + 2) {
+                Some(b'\n') => FieldEnd::Line(at, at + 3),
+                None if !last => FieldEnd::NeedMore,
+                _ => FieldEnd::Delimiter(at + 1),
+            },
             Some(_) => FieldEnd::Delimiter(at + 1),
         }
     }
@@ -709,6 +767,17 @@ impl Machine {
     }
 }
 
+/// A mark that lines are drawn with.
+#[inline]
+fn is_rule_mark(byte: u8) -> bool {
+    matches!(byte, b'-' | b'=' | b'_' | b'~' | b'*' | b'#' | b'+' | b'|')
+}
+
+/// Whether the text begins with a box-drawing character (Unicode, block 2500 to 257F).
+fn is_drawn(text: &[u8]) -> bool {
+    matches!(text, [0xE2, 0x94 | 0x95, _, ..])
+}
+
 /// The high bit of each byte of `word` that is `byte`. Bytes above the first such one may be marked by mistake, for a
 /// borrow runs through them; the first one is always right.
 #[inline]
@@ -742,7 +811,7 @@ mod tests {
                 Step::Record => records.push(
                     machine.fields(text).map(|f| String::from_utf8_lossy(f).into_owned()).collect::<Vec<_>>(),
                 ),
-                Step::Blank | Step::Comment => {}
+                Step::Blank | Step::Comment | Step::Rule => {}
                 Step::NeedMore | Step::Stray => unreachable!("neither occurs here"),
             }
             at = machine.next_start();
@@ -774,7 +843,7 @@ mod tests {
                     );
                     lines.push(machine.lines());
                 }
-                Step::Blank | Step::Comment | Step::Stray => {}
+                Step::Blank | Step::Comment | Step::Rule | Step::Stray => {}
             }
             at = machine.next_start();
         }

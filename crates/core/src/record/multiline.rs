@@ -31,6 +31,17 @@ pub enum Multiline {
     Continued(Fixed),
 }
 
+impl Multiline {
+    /// Fields of a whole record.
+    pub fn width(&self) -> usize {
+        match self {
+            Self::Cycle { lines, .. } => lines.iter().map(LineParts::count).sum(),
+            Self::Labelled { labels } => labels.len(),
+            Self::Continued(fixed) => fixed.starts.len(),
+        }
+    }
+}
+
 /// What one line of a record holds.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum LineParts {
@@ -45,11 +56,13 @@ pub enum LineParts {
     },
 }
 
-/// What the first line of a record looks like: the sort of character at its first places.
+/// What the first line of a record looks like: the characters at its first places, or their sort.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct LineShape {
     /// `9` for a digit, `A` for a letter, a blank for a blank, other characters for themselves.
     pub start: Vec<u8>,
+    /// Whether these are the very characters, as in record types.
+    pub is_literal: bool,
 }
 
 impl LineShape {
@@ -65,6 +78,9 @@ impl LineShape {
 
     /// Whether `line` begins this way.
     pub fn fits(&self, line: &[u8]) -> bool {
+        if self.is_literal {
+            return line.starts_with(&self.start);
+        }
         line.len() >= self.start.len() && line.iter().zip(&self.start).all(|(b, s)| Self::sort(*b) == *s)
     }
 }
@@ -260,7 +276,7 @@ impl Machine {
 }
 
 /// The label of a line and its value: at the first colon or equals sign, or the whole line as a label.
-pub fn split_label(line: &[u8]) -> (&[u8], &[u8]) {
+pub(crate) fn split_label(line: &[u8]) -> (&[u8], &[u8]) {
     match memchr::memchr2(b':', b'=', line) {
         Some(at) => (line[..at].trim_ascii(), line[at + 1..].trim_ascii()),
         None => (line.trim_ascii(), &[]),
@@ -298,7 +314,7 @@ mod tests {
     fn a_broken_cycle_does_not_shift_the_rest() {
         let division = Multiline::Cycle {
             lines: vec![fixed(&[0, 4]), fixed(&[0])],
-            first: Some(LineShape { start: b"999".to_vec() }),
+            first: Some(LineShape { start: b"999".to_vec(), is_literal: false }),
         };
         let text = "007 Saltwind
 fish

@@ -15,7 +15,7 @@ pub(super) fn records(text: &str, dialect: &Dialect) -> Vec<Record> {
     let mut records = Vec::new();
     while twin.at < text.len() {
         let comment = dialect.comment_prefix.as_ref().is_some_and(|p| twin.rest().as_bytes().starts_with(p));
-        if comment || twin.blank_line() {
+        if comment || twin.blank_line() || twin.rule_line() {
             twin.at = twin.this_line().1;
         } else {
             records.push(twin.record());
@@ -53,6 +53,8 @@ impl<'t> Twin<'t> {
         let rest = &self.text[at..];
         if rest.starts_with("\r\n") {
             2
+        } else if rest.starts_with("\r\r\n") && !self.dialect.lone_cr_ends_line {
+            3
         } else {
             usize::from(
                 rest.starts_with('\n')
@@ -75,6 +77,20 @@ impl<'t> Twin<'t> {
         let blank = line.chars().all(|c| " \t\r\u{c}\u{1a}".contains(c));
         let first = self.delimiter().chars().next();
         blank && (self.skips_runs_of_blanks() || !line.chars().any(|c| Some(c) == first))
+    }
+
+    /// Whether every part of the line is drawn with marks, some mark three times in a row.
+    fn rule_line(&self) -> bool {
+        let line = &self.text[self.at..self.this_line().0];
+        let divider = self.delimiter().chars().next();
+        let mark = |c: char| "-=_~*#+|".contains(c) || ('\u{2500}'..='\u{257f}').contains(&c);
+        let same = |a: char, b: char| a == b || (!a.is_ascii() && !b.is_ascii());
+        let drawn = |part: &str| {
+            let chars: Vec<char> = part.chars().collect();
+            chars.iter().all(|c| mark(*c)) && chars.windows(3).any(|w| same(w[0], w[1]) && same(w[1], w[2]))
+        };
+        let parts = || line.split(|c| c == ' ' || Some(c) == divider).filter(|p| !p.is_empty());
+        divider.is_some() && parts().next().is_some() && parts().all(drawn)
     }
 
     /// Whether a tab divides as a space does.
@@ -158,7 +174,8 @@ impl<'t> Twin<'t> {
                 return None;
             }
             if c != quote {
-                if self.line_end(self.at) > 0 && !(c == '\r' && self.rest().starts_with("\r\n")) {
+                let pair = self.rest().starts_with("\r\n") || self.line_end(self.at) == 3;
+                if self.line_end(self.at) > 0 && !pair {
                     lines += 1;
                 }
                 value.push(c);
