@@ -13,6 +13,22 @@ pub enum NoticeCode {
     ShortRecords,
     /// Records have more fields than the others.
     LongRecords,
+    /// A start of a fixed layout stands inside values.
+    ValuesCut,
+    /// Lines of a fixed layout are longer than the others.
+    LongLines,
+    /// Lines of a fixed layout are shorter than the others.
+    ShortLines,
+    /// Lines of a fixed layout hold tabs.
+    TabsInFixed,
+    /// Records of several lines lack a line, or have one too many.
+    BrokenCycle,
+    /// The layout changes further down.
+    LayoutChanges,
+    /// Some bytes are UTF-8, others are not.
+    MixedEncodings,
+    /// Values were written as formulas or with an apostrophe to keep them text.
+    ValuesUnwrapped,
     /// Names of columns repeat or are missing.
     NamesMended,
     /// The order of day and month cannot be told.
@@ -50,6 +66,14 @@ impl NoticeCode {
             Self::StrayQuote => "stray-quote",
             Self::ShortRecords => "short-records",
             Self::LongRecords => "long-records",
+            Self::ValuesCut => "values-cut",
+            Self::LongLines => "long-lines",
+            Self::ShortLines => "short-lines",
+            Self::TabsInFixed => "tabs-in-fixed",
+            Self::BrokenCycle => "broken-cycle",
+            Self::LayoutChanges => "layout-changes",
+            Self::MixedEncodings => "mixed-encodings",
+            Self::ValuesUnwrapped => "values-unwrapped",
             Self::NamesMended => "names-mended",
             Self::DateOrderUnknown => "date-order-unknown",
             Self::DecimalCharUnknown => "decimal-char-unknown",
@@ -72,6 +96,10 @@ impl NoticeCode {
             self,
             Self::UndecodableBytes
                 | Self::UnclosedQuote
+                | Self::ValuesCut
+                | Self::BrokenCycle
+                | Self::LayoutChanges
+                | Self::MixedEncodings
                 | Self::DateOrderUnknown
                 | Self::DecimalCharUnknown
                 | Self::Misfits

@@ -6,11 +6,11 @@ use crate::kind::decide::{Doubt, Surroundings, Verdict, decide, named};
 use crate::kind::force::force;
 use crate::kind::statistics::Padding;
 use crate::kind::{ColumnStats, Count, Decimal, Kind, Rule, Value, number, pattern, statistics};
-use crate::layout::{Layout, LayoutChoices, SetAside, Total};
+use crate::layout::{fixed, Layout, LayoutChoices, SetAside, Total};
 use crate::notice::{Notice, NoticeCode};
-use crate::record::Multiline;
+use crate::record::{Division, Multiline, Unit};
 use crate::selector::{AsChoice, Selector};
-use crate::survey::Survey;
+use crate::survey::{STRAY, Survey};
 use crate::words::counted;
 
 /// How many records are surveyed.
@@ -126,7 +126,10 @@ impl Pad {
     /// The field that `value` had, appended to `out`.
     pub fn restore(self, value: &[u8], out: &mut Vec<u8>) {
         let blanks = |out: &mut Vec<u8>, n: usize| out.resize(out.len() + n, b' ');
-        let missing = |width: u32| (width as usize).saturating_sub(value.len());
+        let missing = |width: u32| {
+            let own = if value.is_ascii() { value.len() } else { String::from_utf8_lossy(value).chars().count() };
+            (width as usize).saturating_sub(own)
+        };
         match self {
             Self::Fixed(front, behind) => {
                 blanks(out, front as usize);
@@ -238,7 +241,7 @@ pub struct BadChoice {
     pub why: String,
 }
 
-/// Puts together what was found: kinds, names, notices.
+/// Puts together what was found: kinds, names, notices. `head`: the first lines, decoded.
 ///
 /// # Errors
 /// [`BadChoice`] if the choices do not fit the source: a column that is not there, a pattern that is none.
@@ -249,6 +252,7 @@ pub fn conclude(
     layout: Layout,
     survey: &Survey,
     choices: &Choices,
+    head: &[u8],
 ) -> Result<Reading, BadChoice> {
     let mut notices = Vec::new();
     let names = names(&layout, survey, choices, &mut notices)?;
@@ -318,6 +322,7 @@ pub fn conclude(
     }
     column_notices(&columns, &mut notices);
     line_notices(survey, &layout, &mut notices);
+    fixed_notices(survey, &layout, &columns, head, &mut notices);
     if let Some(total) = &layout.footer.total {
         total_notices(total, survey.lines, &layout, &columns, &mut notices);
     }
@@ -653,6 +658,48 @@ fn both_patterns(stats: &ColumnStats) -> Vec<String> {
         .collect()
 }
 
+/// Starts that stand inside values, with the words that would move them.
+fn fixed_notices(
+    survey: &Survey,
+    layout: &Layout,
+    columns: &[ColumnReading],
+    head: &[u8],
+    notices: &mut Vec<Notice>,
+) {
+    let Some(fixed) = layout.dialect.value.division.fixed() else { return };
+    for (place, crossing) in survey.facts.crossings.iter().enumerate() {
+        // Columns that touch throughout, a number and a word, are no value that is cut.
+        let touching = crossing.all.count * 10 >= survey.records * 9;
+        let cut = if touching { crossing.alike } else { crossing.all };
+        let (Some(start), Some(column)) = (fixed.starts.get(place), columns.get(place)) else { continue };
+        if cut.count == 0 {
+            continue;
+        }
+        let start = start + 1;
+        let better = (fixed.unit == Unit::Characters)
+            .then(|| fixed::better_start(head, layout.lines_before_data, &fixed.starts, place))
+            .flatten();
+        let advice = match better {
+            Some((to, 0)) => format!("--move-start {start}:{} cuts none of the lines looked at", to + 1),
+            Some((to, left)) => format!(
+                "--move-start {start}:{} cuts {} of the lines looked at",
+                to + 1,
+                left
+            ),
+            None => format!("--drop-start {start} makes one column of the two"),
+        };
+        let before = columns.get(place.wrapping_sub(1)).map_or("", |c| c.name.as_str());
+        let message = format!(
+            "{} a character on both sides of start {start}, between \u{201c}{before}\u{201d} and \u{201c}{}\u{201d}: a value may be cut in two; {advice}",
+            counted(cut.count, "line has", "lines have"),
+            column.name
+        );
+        let mut notice = Notice::new(NoticeCode::ValuesCut, message).at_line(cut.line).in_column(place + 1);
+        notice.position = Some(start);
+        notices.push(notice);
+    }
+}
+
 fn line_notices(survey: &Survey, layout: &Layout, notices: &mut Vec<Notice>) {
     let facts = &survey.facts;
     let mut located = |code, count: Count, message: String| {
@@ -693,9 +740,12 @@ fn line_notices(survey: &Survey, layout: &Layout, notices: &mut Vec<Notice>) {
             counted(facts.stray_quotes.count, "quote stands", "quotes stand")
         ),
     );
+    // Lines that end where their last value does are the rule in fixed layouts.
+    let lines_due = layout.dialect.value.division.lines_per_record();
+    let delimited = layout.dialect.value.division == Division::Delimited;
     located(
         NoticeCode::ShortRecords,
-        facts.short.seen,
+        if delimited { facts.short.seen } else { Count::default() },
         format!(
             "{} fewer than {} fields (the first has {}); the missing ones are blank",
             counted(facts.short.seen.count, "record has", "records have"),
@@ -713,6 +763,37 @@ fn line_notices(survey: &Survey, layout: &Layout, notices: &mut Vec<Notice>) {
             facts.long.fields
         ),
     );
+    for (code, count, than) in [
+        (NoticeCode::LongLines, facts.too_long, "longer than all others; what stands behind the last start is one value"),
+        (NoticeCode::ShortLines, facts.too_short, "shorter than all others; what is missing is blank"),
+    ] {
+        located(code, count, format!("{} {than}", counted(count.count, "line is", "lines are")));
+    }
+    located(
+        NoticeCode::TabsInFixed,
+        facts.tabs,
+        format!(
+            "{} a tab, which counts as one character here: columns behind it may be out of place",
+            counted(facts.tabs.count, "line holds", "lines hold")
+        ),
+    );
+    let stray: u64 = facts.set_aside.iter().filter(|s| s.why == STRAY).map(|s| s.lines).sum();
+    if stray > 0 || (lines_due > 1 && facts.short.seen.count > 0) {
+        let mut parts = Vec::new();
+        if facts.short.seen.count > 0 {
+            let lack = counted(facts.short.seen.count, "record lacks", "records lack");
+            parts.push(format!("{lack} lines, the first in line {}", facts.short.seen.line));
+        }
+        if let Some(first) = facts.set_aside.iter().find(|s| s.why == STRAY) {
+            let many = counted(stray, "line is one too many", "lines are too many");
+            parts.push(format!("{many} and set aside, the first in line {}", first.line));
+        }
+        let first = facts.set_aside.iter().find(|s| s.why == STRAY).map(|s| s.line);
+        let short = Some(facts.short.seen.line).filter(|line| *line > 0);
+        let mut notice = Notice::new(NoticeCode::BrokenCycle, parts.join("; "));
+        notice.line = first.into_iter().chain(short).min();
+        notices.push(notice);
+    }
     let listed: u64 = facts.set_aside.iter().map(|s| s.lines).sum();
     if facts.set_aside_lines > listed {
         let message = format!("{} more lines were set aside than are listed", facts.set_aside_lines - listed);

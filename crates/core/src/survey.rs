@@ -7,7 +7,7 @@
 use crate::encoding::Undecodable;
 use crate::kind::statistics::trim;
 use crate::kind::{ColumnStats, Count};
-use crate::layout::SetAside;
+use crate::layout::{Repeats, SetAside};
 use crate::record::{Dialect, Machine, Step};
 use std::collections::HashSet;
 
@@ -16,6 +16,9 @@ pub const MOST_COLUMNS: usize = 16_384;
 
 /// Most bytes of a record.
 pub const MOST_RECORD_BYTES: usize = 16 * 1024 * 1024;
+
+/// Why a line between records of several lines is none of either.
+pub const STRAY: &str = "line too many between two records";
 
 /// Lines set aside that are listed one by one; more are counted.
 const LISTED: usize = 1000;
@@ -30,8 +33,10 @@ pub struct SurveyPlan {
     pub dialect: Dialect,
     /// Fields of most records.
     pub width: usize,
-    /// The text of the header line: records equal to it are headers again, not data.
-    pub header: Option<Vec<u8>>,
+    /// Lines that are no records wherever they stand.
+    pub repeats: Repeats,
+    /// Characters of nearly every line, in a fixed layout that fills them up.
+    pub line_length: Option<usize>,
     /// Values that mean empty.
     pub blank: Vec<Vec<u8>>,
     /// Columns (from 0) of which it is asked whether any value repeats.
@@ -64,10 +69,27 @@ pub struct LineFacts {
     pub undecodable_places: Vec<(u64, usize)>,
     /// Control characters.
     pub controls: Count,
+    /// For each start of a fixed layout: lines with a character on both sides of it.
+    pub crossings: Vec<Crossing>,
+    /// Lines of a fixed layout that hold tabs.
+    pub tabs: Count,
+    /// Lines that are longer than nearly all others, in a fixed layout.
+    pub too_long: Count,
+    /// Lines that are shorter.
+    pub too_short: Count,
     /// Lines that are no records, as far as they are listed.
     pub set_aside: Vec<SetAside>,
     /// Lines that are no records, all of them.
     pub set_aside_lines: u64,
+}
+
+/// Lines with a character on both sides of a start.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Crossing {
+    /// All of them.
+    pub all: Count,
+    /// Those with the same sort of character on both sides: letters, or digits.
+    pub alike: Count,
 }
 
 impl LineFacts {
@@ -98,6 +120,16 @@ impl LineFacts {
         count(&mut self.stray_quotes, later.stray_quotes);
         count(&mut self.undecodable, later.undecodable);
         count(&mut self.controls, later.controls);
+        count(&mut self.tabs, later.tabs);
+        count(&mut self.too_long, later.too_long);
+        count(&mut self.too_short, later.too_short);
+        if self.crossings.len() < later.crossings.len() {
+            self.crossings.resize(later.crossings.len(), Crossing::default());
+        }
+        for (mine, other) in self.crossings.iter_mut().zip(later.crossings) {
+            count(&mut mine.all, other.all);
+            count(&mut mine.alike, other.alike);
+        }
         for (line, position) in later.undecodable_places {
             if self.undecodable_places.len() < LISTED {
                 self.undecodable_places.push((line + lines_before, position));
@@ -145,18 +177,16 @@ pub enum Item {
 
 /// Takes one step and says what it is to the table: this is obeyed by the survey and by the import alike.
 #[inline]
-pub fn next_item(machine: &mut Machine, text: &[u8], at: usize, last: bool, header: Option<&[u8]>) -> Item {
+pub fn next_item(machine: &mut Machine, text: &[u8], at: usize, last: bool, repeats: &Repeats) -> Item {
     match machine.step(text, at, last) {
-        Step::Record => match header {
-            Some(header) if &text[machine.start()..machine.end()] == header => {
-                Item::SetAside("repeats the header")
-            }
-            _ => Item::Record,
+        Step::Record => match repeats.why(&text[machine.start()..machine.end()]) {
+            Some(why) => Item::SetAside(why),
+            None => Item::Record,
         },
         Step::Blank => Item::SetAside("blank line"),
         Step::Comment => Item::SetAside("comment"),
         Step::Rule => Item::SetAside("rule line"),
-        Step::Stray => Item::SetAside("line too many between two records"),
+        Step::Stray => Item::SetAside(STRAY),
         Step::NeedMore => Item::NeedMore,
         Step::End => Item::End,
     }
@@ -166,10 +196,12 @@ pub fn next_item(machine: &mut Machine, text: &[u8], at: usize, last: bool, head
 /// those after it are only counted.
 ///
 /// ```
+/// use incola_core::layout::Repeats;
 /// use incola_core::record::Dialect;
 /// use incola_core::survey::{SurveyPlan, survey_block};
 /// let plan = SurveyPlan {
-///     dialect: Dialect::new(","), width: 2, header: None, blank: Vec::new(), unique: Vec::new(),
+///     dialect: Dialect::new(","), width: 2, repeats: Repeats::default(), line_length: None, blank: Vec::new(),
+///     unique: Vec::new(),
 /// };
 /// let block = survey_block(&plan, b"007,12.5\n012,\n", true, u64::MAX);
 /// assert_eq!((block.records, block.columns[1].blank), (2, 1));
@@ -181,11 +213,10 @@ pub fn survey_block(plan: &SurveyPlan, text: &[u8], last: bool, limit: u64) -> B
         digests: vec![Vec::new(); plan.unique.len()],
         ..BlockSurvey::default()
     };
-    let header = plan.header.as_deref();
     let mut at = 0;
     loop {
         let line = block.lines + 1;
-        match next_item(&mut machine, text, at, last, header) {
+        match next_item(&mut machine, text, at, last, &plan.repeats) {
             Item::End | Item::NeedMore => break,
             Item::SetAside(why) => block.facts.set_aside(line, u64::from(machine.lines()), why),
             Item::Record => {
@@ -231,6 +262,9 @@ fn observe(
             };
         }
     }
+    if plan.dialect.division.fixed().is_some() {
+        observe_line(plan, machine, text, &mut block.facts, line);
+    }
     let looked_at = block.records <= limit;
     for (column, field) in block.columns.iter_mut().zip(machine.fields(text)) {
         if !looked_at {
@@ -252,6 +286,34 @@ fn observe(
             if !value.is_empty() {
                 digests.push(xxhash_rust::xxh3::xxh3_64(value));
             }
+        }
+    }
+}
+
+/// What only a fixed layout asks of a line: whether its starts stand inside values, its length, tabs.
+fn observe_line(plan: &SurveyPlan, machine: &Machine, text: &[u8], facts: &mut LineFacts, line: u64) {
+    let own = &text[machine.start()..machine.end()];
+    let fields = machine.field_count();
+    if facts.crossings.len() < fields {
+        facts.crossings.resize(fields.max(plan.width), Crossing::default());
+    }
+    for place in 1..fields {
+        if let Some(alike) = machine.crossing(text, place) {
+            facts.crossings[place].all.add(line);
+            if alike {
+                facts.crossings[place].alike.add(line);
+            }
+        }
+    }
+    if memchr::memchr(b'\t', own).is_some() {
+        facts.tabs.add(line);
+    }
+    if let Some(length) = plan.line_length {
+        let own = if own.is_ascii() { own.len() } else { String::from_utf8_lossy(own).chars().count() };
+        if own > length {
+            facts.too_long.add(line);
+        } else if own < length {
+            facts.too_short.add(line);
         }
     }
 }
@@ -429,7 +491,7 @@ pub fn unique_candidates(plan: &SurveyPlan, sample: &[u8]) -> Vec<usize> {
     let mut alive = vec![true; plan.width];
     let (mut at, mut seen) = (0, 0);
     while seen < 2 * records {
-        match next_item(&mut machine, sample, at, true, plan.header.as_deref()) {
+        match next_item(&mut machine, sample, at, true, &plan.repeats) {
             Item::End | Item::NeedMore => break,
             Item::SetAside(_) => {}
             Item::Record => {

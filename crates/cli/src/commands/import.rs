@@ -226,6 +226,7 @@ fn import_together(
         first.reading.layout.clone(),
         &survey,
         choices,
+        &first.head,
     )
     .map_err(|bad| Failure::usage(format!("{}: {}", bad.option, bad.why)))?;
     let columns = &combined.columns;

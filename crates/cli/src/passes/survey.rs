@@ -8,9 +8,8 @@ use crate::progress::Progress;
 use crate::source::{RawSamples, Source};
 use incola_core::encoding::{self, Detected, Encoding, NotText, Undecodable};
 use incola_core::evidence::{DecidedBy, Decision};
-use incola_core::layout::{self, Layout, Samples};
+use incola_core::layout::{self, Layout, Repeats, Samples, after_lines};
 use incola_core::reading::{self, BadChoice, Choices, LineEnd, Reading, Scan};
-use incola_core::record::Machine;
 use incola_core::survey::{BlockSurvey, MOST_COLUMNS, MOST_RECORD_BYTES, Survey, SurveyPlan, survey_block};
 
 /// A source, surveyed: its reading, and what the second pass needs to follow it.
@@ -114,7 +113,8 @@ fn survey_as(
     let mut plan = SurveyPlan {
         dialect: layout.dialect.value.clone(),
         width: layout.width.min(MOST_COLUMNS),
-        header: header_text(&samples.head, &layout),
+        repeats: Repeats::of(&samples.head, &layout),
+        line_length: layout::fixed::line_length(samples.borrowed(), &layout),
         blank: choices.blank.iter().map(|b| b.as_bytes().to_vec()).collect(),
         unique: Vec::new(),
     };
@@ -130,7 +130,7 @@ fn survey_as(
     plan.unique = incola_core::survey::unique_candidates(&plan, &samples.head[first..]);
     let (survey, cuts, high) = pass(source, encoding, &plan, &region, choices.scan, found.only_ascii)?;
     let reading =
-        reading::conclude(found.encoding.clone(), found.bom_bytes, line_end, layout, &survey, choices)
+        reading::conclude(found.encoding.clone(), found.bom_bytes, line_end, layout, &survey, choices, &samples.head)
             .map_err(|BadChoice { option, why }| Failure::usage(format!("{option}: {why}")))?;
     let surveyed = Surveyed { bytes: raw.bytes, reading, plan, cuts, head: samples.head, survey };
     Ok((surveyed, high))
@@ -184,26 +184,6 @@ fn decode_samples(raw: &RawSamples, encoding: Encoding, bom_bytes: usize) -> Dec
         tail: decode(&raw.tail[tail_from..tail_to]),
         tail_skipped: tail_from,
     }
-}
-
-/// The byte after `lines` lines of decoded text.
-fn after_lines(text: &[u8], lines: u64, lone_cr: bool) -> Option<usize> {
-    let mut at = 0;
-    for _ in 0..lines {
-        at = Encoding::Utf8.after_line_end(text, at, lone_cr)?;
-    }
-    Some(at)
-}
-
-/// The text of the header's line, to know it again further on.
-fn header_text(head: &[u8], layout: &Layout) -> Option<Vec<u8>> {
-    let line = layout.header_line?;
-    let lone_cr = layout.dialect.value.lone_cr_ends_line;
-    let start = after_lines(head, line - 1, lone_cr)?;
-    let mut machine = Machine::new(&layout.dialect.value);
-    machine.step(head, start, true);
-    let text = &head[start..machine.end()];
-    (!text.is_empty()).then(|| text.to_vec())
 }
 
 /// The bytes of the source that hold records.

@@ -209,7 +209,7 @@ fn work(
     let mut row = placing.first_row + cut.records as u32;
     let (mut at, mut line) = (0, cut.lines + 1);
     loop {
-        let item = next_item(&mut worker.machine, text, at, true, plan.header.as_deref());
+        let item = next_item(&mut worker.machine, text, at, true, &plan.repeats);
         match item {
             Item::End | Item::NeedMore => break,
             Item::SetAside(_) => {}

@@ -75,7 +75,7 @@ fn preview(surveyed: &Surveyed, rows: usize) -> Vec<GridColumn> {
     let mut at = surveyed.data_in_head().unwrap_or(text.len());
     let mut shown = 0;
     while shown < rows.min(usize::try_from(reading.records).unwrap_or(usize::MAX)) {
-        match next_item(&mut machine, text, at, true, surveyed.plan.header.as_deref()) {
+        match next_item(&mut machine, text, at, true, &surveyed.plan.repeats) {
             Item::Record => {
                 shown += 1;
                 for (i, (cell, column)) in grid.iter_mut().zip(&reading.columns).enumerate() {

@@ -18,7 +18,7 @@ pub struct Count {
 
 impl Count {
     #[inline]
-    fn add(&mut self, line: u64) {
+    pub(crate) fn add(&mut self, line: u64) {
         if self.count == 0 {
             self.line = line;
         }
@@ -344,7 +344,7 @@ pub struct Padding {
     pub front: (u32, u32),
     /// Fewest and most blanks behind.
     pub behind: (u32, u32),
-    /// Fewest and most bytes of the whole field.
+    /// Fewest and most characters of the whole field.
     pub width: (u32, u32),
 }
 
@@ -528,8 +528,9 @@ impl ColumnStats {
 
     #[inline]
     fn pad(&mut self, field: &[u8], value: &[u8], front: usize) {
-        let (front, width) = (front as u32, field.len() as u32);
-        let behind = width - value.len() as u32 - front;
+        let behind = (field.len() - value.len() - front) as u32;
+        let width = if field.is_ascii() { field.len() } else { String::from_utf8_lossy(field).chars().count() };
+        let (front, width) = (front as u32, width as u32);
         match &mut self.padding {
             Some(p) if p.front.1 + p.behind.1 + front + behind == 0 => {
                 p.width = (p.width.0.min(width), p.width.1.max(width));

@@ -47,10 +47,43 @@ pub(super) fn dialects(samples: Samples<'_>, choices: &LayoutChoices, base: &Dia
     }
     let ruled = ruled_starts(&all);
     let found = shared_starts(&all);
-    let mut dialects: Vec<Dialect> =
-        [ruled, found].into_iter().flatten().map(edit(choices)).map(fixed).collect();
-    dialects.dedup();
-    dialects
+    ruled.or(found).into_iter().map(edit(choices)).map(fixed).collect()
+}
+
+/// The characters of nearly every line between the header and the footer of a fixed layout that fills its lines up; `None`:
+/// they end where their values do.
+pub fn line_length(samples: Samples<'_>, layout: &super::Layout) -> Option<usize> {
+    layout.dialect.value.division.fixed()?;
+    let data = lines(samples.head).skip(layout.lines_before_data as usize).chain(lines(samples.middle));
+    let mut lengths: Vec<usize> = data
+        .take(LINES)
+        .map(|line| String::from_utf8_lossy(line).chars().count())
+        .filter(|length| *length > 0)
+        .collect();
+    lengths.sort_unstable();
+    let usual = *lengths.get(lengths.len() / 2)?;
+    let same = lengths.iter().filter(|l| **l == usual).count();
+    (lengths.len() >= 5 && same * 10 >= lengths.len() * 9).then_some(usual)
+}
+
+/// Where else the column at `place` (from 0) could start, so that fewer lines looked at have a character on both sides: the
+/// nearest such position (from 0), and how many would have one there. `None`: no place between its neighbours is better.
+pub fn better_start(head: &[u8], lines_before_data: u64, starts: &[usize], place: usize) -> Option<(usize, usize)> {
+    let own = *starts.get(place)?;
+    let from = starts.get(place.checked_sub(1)?)? + 1;
+    let to = starts.get(place + 1).map_or(own + 40, |next| next - 1);
+    let text: Vec<Vec<char>> = lines(head)
+        .skip(lines_before_data as usize)
+        .take(LINES)
+        .map(|line| String::from_utf8_lossy(line).chars().take(WIDEST).collect())
+        .collect();
+    let cut = |at: usize| text.iter().filter(|line| cuts(line, &[at]) > 0).count();
+    let now = cut(own);
+    let best = (from.max(own.saturating_sub(40))..=to.min(own + 40))
+        .filter(|at| *at != own && text.iter().filter(|line| line.len() > *at).count() * 2 >= text.len())
+        .map(|at| (cut(at), at.abs_diff(own), at))
+        .min()?;
+    (best.0 < now).then_some((best.2, best.0))
 }
 
 /// Applies the single changes that the clerk stated.
@@ -152,7 +185,14 @@ pub(super) fn shared_starts(all: &[Vec<char>]) -> Option<Vec<usize>> {
         });
         crossed.count() * 4 <= rough.len().max(2)
     };
-    let core: Vec<&Vec<char>> = body.iter().filter(conform).copied().collect();
+    // Most lines fill no gap from end to end; those that do, titles among them, are left out if they are few.
+    let fills = |line: &&&Vec<char>| {
+        rough.iter().any(|(from, to)| line.get(*from..*to).is_some_and(|part| part.iter().all(|c| *c != ' ')))
+    };
+    let mut core: Vec<&Vec<char>> = body.iter().filter(|l| !fills(l)).copied().collect();
+    if core.len() * 10 < body.len() * 8 {
+        core = body.iter().filter(conform).copied().collect();
+    }
     if core.len() < 3 || core.len() * 10 < body.len() * 6 {
         return None;
     }
@@ -205,9 +245,11 @@ fn names_line<'l>(all: &'l [Vec<char>], body: &[&Vec<char>], core: &[&Vec<char>]
     }
     let first = *core.iter().find(|l| digits(l))?;
     let at = body.iter().position(|l| std::ptr::eq(*l, first))?;
-    let names = *body.get(at.checked_sub(1)?)?;
+    // Units may stand between the names and the records.
+    let above = body[..at].iter().rev().take_while(|l| !digits(l)).take(3);
+    let names = *above.max_by_key(|l| segments(l).len())?;
     let names = all.iter().find(|l| std::ptr::eq(*l, names))?;
-    (!digits(names) && segments(names).len() > 1).then_some(names)
+    (segments(names).len() > 1).then_some(names)
 }
 
 /// Whether nearly all lines have a character on both sides of a gap.

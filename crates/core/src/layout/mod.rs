@@ -7,10 +7,12 @@ pub mod fixed;
 mod footer;
 mod header;
 mod multiline;
+mod repeats;
 mod report;
 mod trial;
 
 pub use header::HeaderChoice;
+pub use repeats::{Repeats, after_lines};
 
 use crate::evidence::{DecidedBy, Decision};
 use crate::record::{Dialect, Division, Multiline, Unit};

@@ -103,6 +103,19 @@ impl Machine {
         Step::Record
     }
 
+    /// Whether field `place` (from 0) of a fixed record begins with a character right behind one of the field before it, as
+    /// where a start stands inside a value: `Some(true)` if both are letters, or digits, `None` if one is blank.
+    pub fn crossing(&self, text: &[u8], place: usize) -> Option<bool> {
+        let (before, own) = (self.fields.get(place.checked_sub(1)?)?, self.fields.get(place)?);
+        if before.end != own.start || before.start == before.end || own.start == own.end {
+            return None;
+        }
+        let at = self.start + own.start as usize;
+        let (left, right) = (*text.get(at.checked_sub(1)?)?, *text.get(at)?);
+        let sort = |b: u8| if b >= 0x80 { b'A' } else { super::LineShape::sort(b) };
+        (right != b' ').then(|| sort(left) == sort(right))
+    }
+
     /// End of the line at `from` and start of the next one; `None`: the text does not say.
     pub(super) fn whole_line_at(&self, text: &[u8], from: usize, last: bool) -> Option<(usize, usize)> {
         let mut at = from;

@@ -1,0 +1,101 @@
+//! Lines that come back among the records: headers in files that were joined, and what stands at the head of every page.
+
+use super::Layout;
+use super::candidates;
+use crate::record::Machine;
+
+/// Lines above the header that are remembered.
+const REMEMBERED: usize = 40;
+
+/// Fewest letters of a line above the header that is known again.
+const LETTERS: usize = 4;
+
+/// The lines that are no records wherever they stand: the header, its units, and those above it. Page numbers and dates may
+/// differ, so digits above the header count as alike.
+///
+/// ```
+/// use incola_core::layout::{LayoutChoices, Repeats, Samples, detect};
+/// let head = b"Berth list  page 1\nBerth;Dues\n007;12,50\n012;3,00\n";
+/// let layout = detect(Samples { head, ..Samples::default() }, &LayoutChoices::default());
+/// let repeats = Repeats::of(head, &layout);
+/// assert_eq!(repeats.why(b"Berth;Dues"), Some("repeats the header"));
+/// assert_eq!(repeats.why(b"Berth list  page 2"), Some("repeats a line from above the header"));
+/// assert_eq!(repeats.why(b"007;12,50"), None);
+/// ```
+#[derive(Clone, Debug, Default)]
+pub struct Repeats {
+    header: Vec<u8>,
+    /// With digits as zeros.
+    others: Vec<(Vec<u8>, &'static str)>,
+    /// Which bytes such lines begin with, digits as zeros.
+    begins: Vec<bool>,
+}
+
+fn alike(byte: u8) -> u8 {
+    if byte.is_ascii_digit() { b'0' } else { byte }
+}
+
+impl Repeats {
+    /// What may come back in a source whose first lines are `head`.
+    pub fn of(head: &[u8], layout: &Layout) -> Self {
+        let mut repeats = Self { begins: vec![false; 256], ..Self::default() };
+        let mut machine = Machine::new(&layout.dialect.value);
+        let lines: Vec<&[u8]> = candidates::lines(head).take(layout.lines_before_data as usize).collect();
+        if let Some(line) = layout.header_line {
+            // A header may span several lines, inside quotes for example.
+            let lone_cr = layout.dialect.value.lone_cr_ends_line;
+            if let Some(start) = after_lines(head, line - 1, lone_cr) {
+                machine.step(head, start, true);
+                repeats.header = head[start..machine.end()].to_vec();
+            }
+        }
+        if layout.width >= 2 {
+            let above = lines.iter().take((layout.preamble_lines as usize).min(REMEMBERED));
+            for line in above {
+                repeats.remember(line, "repeats a line from above the header");
+            }
+            if let Some(units) = layout.units_line.and_then(|line| lines.get(line as usize - 1)) {
+                repeats.remember(units, "repeats the units");
+            }
+        }
+        if let Some(first) = repeats.header.first() {
+            repeats.begins[usize::from(alike(*first))] = true;
+        }
+        repeats
+    }
+
+    fn remember(&mut self, line: &[u8], why: &'static str) {
+        let line: Vec<u8> = line.trim_ascii_end().iter().map(|b| alike(*b)).collect();
+        if line.iter().filter(|b| b.is_ascii_alphabetic() || **b >= 0x80).count() >= LETTERS {
+            self.begins[usize::from(line[0])] = true;
+            self.others.push((line, why));
+        }
+    }
+
+    /// Why a line, its end left out, is no record; `None`: it may be one.
+    #[inline]
+    pub fn why(&self, line: &[u8]) -> Option<&'static str> {
+        let begins = line.first().is_some_and(|b| self.begins.get(usize::from(alike(*b))) == Some(&true));
+        if begins { self.compare(line) } else { None }
+    }
+
+    fn compare(&self, line: &[u8]) -> Option<&'static str> {
+        if !self.header.is_empty() && line == self.header {
+            return Some("repeats the header");
+        }
+        let line = line.trim_ascii_end();
+        let same = |other: &[u8]| {
+            line.len() == other.len() && line.iter().zip(other).all(|(byte, known)| alike(*byte) == *known)
+        };
+        self.others.iter().find(|(other, _)| same(other)).map(|(_, why)| *why)
+    }
+}
+
+/// The byte after `lines` lines of decoded text.
+pub fn after_lines(text: &[u8], lines: u64, lone_cr: bool) -> Option<usize> {
+    let mut at = 0;
+    for _ in 0..lines {
+        at = crate::encoding::Encoding::Utf8.after_line_end(text, at, lone_cr)?;
+    }
+    Some(at)
+}
