@@ -6,7 +6,7 @@ use crate::kind::decide::{Doubt, Surroundings, Verdict, decide, named};
 use crate::kind::force::force;
 use crate::kind::statistics::Padding;
 use crate::kind::{ColumnStats, Count, Decimal, Kind, Rule, Value, number, pattern, statistics};
-use crate::layout::{fixed, Layout, LayoutChoices, SetAside, Total};
+use crate::layout::{Layout, LayoutChoices, NamedValue, SetAside, Total, fixed, named_values};
 use crate::notice::{Notice, NoticeCode};
 use crate::record::{Division, Multiline, Unit};
 use crate::selector::{AsChoice, Selector};
@@ -127,7 +127,8 @@ impl Pad {
     pub fn restore(self, value: &[u8], out: &mut Vec<u8>) {
         let blanks = |out: &mut Vec<u8>, n: usize| out.resize(out.len() + n, b' ');
         let missing = |width: u32| {
-            let own = if value.is_ascii() { value.len() } else { String::from_utf8_lossy(value).chars().count() };
+            let own =
+                if value.is_ascii() { value.len() } else { String::from_utf8_lossy(value).chars().count() };
             (width as usize).saturating_sub(own)
         };
         match self {
@@ -222,6 +223,8 @@ pub struct Reading {
     pub line_end: LineEnd,
     /// The layout.
     pub layout: Layout,
+    /// Values named in the lines above the header.
+    pub values: Vec<NamedValue>,
     /// Records.
     pub records: u64,
     /// The columns.
@@ -341,6 +344,7 @@ pub fn conclude(
         encoding,
         bom_bytes,
         line_end,
+        values: named_values(head, &layout),
         layout,
         records: survey.records,
         columns,
@@ -681,11 +685,9 @@ fn fixed_notices(
             .flatten();
         let advice = match better {
             Some((to, 0)) => format!("--move-start {start}:{} cuts none of the lines looked at", to + 1),
-            Some((to, left)) => format!(
-                "--move-start {start}:{} cuts {} of the lines looked at",
-                to + 1,
-                left
-            ),
+            Some((to, left)) => {
+                format!("--move-start {start}:{} cuts {} of the lines looked at", to + 1, left)
+            }
             None => format!("--drop-start {start} makes one column of the two"),
         };
         let before = columns.get(place.wrapping_sub(1)).map_or("", |c| c.name.as_str());
@@ -764,7 +766,11 @@ fn line_notices(survey: &Survey, layout: &Layout, notices: &mut Vec<Notice>) {
         ),
     );
     for (code, count, than) in [
-        (NoticeCode::LongLines, facts.too_long, "longer than all others; what stands behind the last start is one value"),
+        (
+            NoticeCode::LongLines,
+            facts.too_long,
+            "longer than all others; what stands behind the last start is one value",
+        ),
         (NoticeCode::ShortLines, facts.too_short, "shorter than all others; what is missing is blank"),
     ] {
         located(code, count, format!("{} {than}", counted(count.count, "line is", "lines are")));

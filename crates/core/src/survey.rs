@@ -517,10 +517,14 @@ mod tests {
     use proptest::prelude::*;
 
     fn plan() -> SurveyPlan {
+        let head = b"call,berth,dues\n1,007,12\n";
+        let samples = crate::layout::Samples { head, ..Default::default() };
+        let layout = crate::layout::detect(samples, &crate::layout::LayoutChoices::default());
         SurveyPlan {
             dialect: Dialect::new(","),
             width: 3,
-            header: Some(b"call,berth,dues".to_vec()),
+            repeats: Repeats::of(head, &layout),
+            line_length: None,
             blank: vec![b"n/a".to_vec()],
             unique: vec![0],
         }
@@ -545,6 +549,22 @@ mod tests {
             assert_eq!(column.filled + column.blank, 4);
         }
         assert!(survey.is_unique(0));
+    }
+
+    #[test]
+    fn starts_inside_values_are_counted_over_all_lines() {
+        let fixed = crate::record::Fixed { starts: vec![0, 4, 10], ..Default::default() };
+        let dialect = Dialect { division: crate::record::Division::Fixed(fixed), ..Dialect::new("") };
+        let plan = SurveyPlan { dialect, line_length: Some(16), repeats: Repeats::default(), ..plan() };
+        // A digit meets a letter in line 4, two digits meet in line 3.
+        let text =
+            "007 Quill  12.50\n007 Grey  112.50\n008 Heron91 3.25\n0099Heron  10.00 x\n010\tSole   1.00\n";
+        let block = survey_block(&plan, text.as_bytes(), true, u64::MAX);
+        let at = |place: usize| (block.facts.crossings[place].all, block.facts.crossings[place].alike.count);
+        assert_eq!(at(1), (Count { count: 1, line: 4 }, 0));
+        assert_eq!(at(2), (Count { count: 1, line: 3 }, 1));
+        assert_eq!(block.facts.tabs, Count { count: 1, line: 5 });
+        assert_eq!((block.facts.too_long.line, block.facts.too_short.line), (4, 5));
     }
 
     #[test]

@@ -129,9 +129,16 @@ fn survey_as(
     let first = after_lines(&samples.head, layout.lines_before_data, lone_cr).unwrap_or(samples.head.len());
     plan.unique = incola_core::survey::unique_candidates(&plan, &samples.head[first..]);
     let (survey, cuts, high) = pass(source, encoding, &plan, &region, choices.scan, found.only_ascii)?;
-    let reading =
-        reading::conclude(found.encoding.clone(), found.bom_bytes, line_end, layout, &survey, choices, &samples.head)
-            .map_err(|BadChoice { option, why }| Failure::usage(format!("{option}: {why}")))?;
+    let reading = reading::conclude(
+        found.encoding.clone(),
+        found.bom_bytes,
+        line_end,
+        layout,
+        &survey,
+        choices,
+        &samples.head,
+    )
+    .map_err(|BadChoice { option, why }| Failure::usage(format!("{option}: {why}")))?;
     let surveyed = Surveyed { bytes: raw.bytes, reading, plan, cuts, head: samples.head, survey };
     Ok((surveyed, high))
 }

@@ -529,7 +529,8 @@ impl ColumnStats {
     #[inline]
     fn pad(&mut self, field: &[u8], value: &[u8], front: usize) {
         let behind = (field.len() - value.len() - front) as u32;
-        let width = if field.is_ascii() { field.len() } else { String::from_utf8_lossy(field).chars().count() };
+        let width =
+            if field.is_ascii() { field.len() } else { String::from_utf8_lossy(field).chars().count() };
         let (front, width) = (front as u32, width as u32);
         match &mut self.padding {
             Some(p) if p.front.1 + p.behind.1 + front + behind == 0 => {

@@ -68,7 +68,12 @@ pub fn line_length(samples: Samples<'_>, layout: &super::Layout) -> Option<usize
 
 /// Where else the column at `place` (from 0) could start, so that fewer lines looked at have a character on both sides: the
 /// nearest such position (from 0), and how many would have one there. `None`: no place between its neighbours is better.
-pub fn better_start(head: &[u8], lines_before_data: u64, starts: &[usize], place: usize) -> Option<(usize, usize)> {
+pub fn better_start(
+    head: &[u8],
+    lines_before_data: u64,
+    starts: &[usize],
+    place: usize,
+) -> Option<(usize, usize)> {
     let own = *starts.get(place)?;
     let from = starts.get(place.checked_sub(1)?)? + 1;
     let to = starts.get(place + 1).map_or(own + 40, |next| next - 1);

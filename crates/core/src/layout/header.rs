@@ -85,16 +85,35 @@ pub(super) fn find(head: &[u8], trial: &Trial, choice: &HeaderChoice) -> Header 
     };
     let mut data = first;
     if let Some(at) = names_at {
-        let row = rows[at];
+        let mut row = rows[at];
         header.line = Some(row.line);
         header.names = narrow_names(head, trial, &row);
         data = at + 1;
         if *choice == HeaderChoice::Auto {
-            let units = units_rows(head, trial, data);
+            let mut units = units_rows(head, trial, data);
+            if units > 0 {
+                let second = values(head, trial, &rows[data]);
+                if is_second_line(&header.names, &second) {
+                    header.names = joined(&header.names, &second);
+                    (data, units) = (data + 1, units - 1);
+                }
+            }
             if units > 0 {
                 header.units_line = Some(rows[data].line);
                 header.units = values(head, trial, &rows[data]);
                 data += units;
+            }
+            // Names that repeat are told apart by what stands above groups of them.
+            let above = at.checked_sub(1).map(|above| &rows[above]);
+            if let Some(above) = above.filter(|r| !distinct(&header.names) && row.gap == 0 && !r.is_cut)
+                && above.fields == row.fields
+            {
+                let groups = values(head, trial, above);
+                if groups.iter().all(|g| !Class::of(g.as_bytes()).is_typed()) {
+                    header.names = joined(&groups, &header.names);
+                    row = *above;
+                    header.line = Some(row.line);
+                }
             }
         }
         let next = rows.get(data - 1).map_or(row.line + row.lines, |r| r.line + r.lines);
@@ -139,6 +158,32 @@ fn values(head: &[u8], trial: &Trial, row: &Row) -> Vec<String> {
     machine.fields(head).map(|f| String::from_utf8_lossy(trim(f).0).into_owned()).collect()
 }
 
+/// Whether the words below the names go on with them, and are no units: some columns have a name only there, or the words
+/// are longer than units are.
+fn is_second_line(names: &[String], below: &[String]) -> bool {
+    let only_below =
+        below.iter().enumerate().any(|(i, b)| !b.is_empty() && names.get(i).is_none_or(String::is_empty));
+    let unit = |text: &String| text.is_empty() || text.chars().count() <= 6 || text.starts_with(['(', '[']);
+    only_below || below.iter().filter(|b| !unit(b)).count() * 3 > below.len()
+}
+
+/// Names of two lines in one. Where the lower ones repeat, an upper one counts for the columns on its right as well, up to
+/// the next: `Arrival` above `Date` and `Time`.
+fn joined(upper: &[String], lower: &[String]) -> Vec<String> {
+    let grouped = !distinct(lower);
+    let mut group = "";
+    (0..upper.len().max(lower.len()))
+        .map(|i| {
+            let own = upper.get(i).map_or("", String::as_str);
+            let low = lower.get(i).map_or("", String::as_str);
+            if !own.is_empty() || !grouped {
+                group = own;
+            }
+            format!("{group} {low}").trim().to_owned()
+        })
+        .collect()
+}
+
 /// The first record that belongs to the table: titles that programs fill up with delimiters (`Port calls,,,`) do not.
 fn first_of_table(head: &[u8], trial: &Trial) -> usize {
     let rows = &trial.rows;
@@ -153,6 +198,10 @@ fn first_of_table(head: &[u8], trial: &Trial) -> usize {
         {
             first += 1;
         }
+    }
+    let filled_up = trial.dialect.division == Division::Delimited && !trial.dialect.is_blank_delimited();
+    if first == trial.first && (filled_up || trial.dialect.delimiter == b"\t") {
+        first = behind_headings(rows, first, typical_filled(&rows[first..]));
     }
     // A comment in front, set off by a blank line, may divide evenly by chance: its first fields are unlike the others.
     if first == trial.first
@@ -170,7 +219,8 @@ fn first_of_table(head: &[u8], trial: &Trial) -> usize {
         }
     }
     // Names may be fewer than fields: `Berth,Dues` above records that end with a delimiter, or divided by blanks.
-    if first == trial.first && first > 0 && rows[first].gap == 0 {
+    let has_names = || names_row(head, trial, first).0.is_some();
+    if first == trial.first && first > 0 && rows[first].gap == 0 && !has_names() {
         let names = narrow_names(head, trial, &rows[first - 1]);
         let typed = names.iter().any(|n| Class::of(n.as_bytes()).is_typed());
         let near = names.len() >= 2 && names.len() * 5 >= trial.width && names.len() <= rows[first].filled;
@@ -181,6 +231,17 @@ fn first_of_table(head: &[u8], trial: &Trial) -> usize {
         }
     }
     first
+}
+
+/// The first row behind headings whose values programs filled up with delimiters (`Carrier;Northern Line;;;`): rows that fill
+/// few columns, up to a blank line, or up to a row that fills all.
+fn behind_headings(rows: &[Row], first: usize, usual: usize) -> usize {
+    let near = &rows[first..rows.len().min(first + 30)];
+    let partly = near.iter().take_while(|r| r.filled < usual).count();
+    let Some(next) = near.get(partly).filter(|_| partly > 0 && usual >= 3) else { return first };
+    let set_off = next.gap > 0 || near[partly - 1].filled == 0;
+    let few = near[..partly].iter().all(|r| r.filled <= 2) && usual >= 5;
+    if set_off || few { first + partly } else { first }
 }
 
 /// How often each class stands first in a record; behind them, how often a mark does.

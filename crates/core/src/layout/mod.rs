@@ -10,9 +10,11 @@ mod multiline;
 mod repeats;
 mod report;
 mod trial;
+mod values;
 
 pub use header::HeaderChoice;
 pub use repeats::{Repeats, after_lines};
+pub use values::{NamedValue, named_values};
 
 use crate::evidence::{DecidedBy, Decision};
 use crate::record::{Dialect, Division, Multiline, Unit};

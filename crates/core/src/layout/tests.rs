@@ -60,6 +60,40 @@ fn units_below_the_names_are_no_record() {
 }
 
 #[test]
+fn names_of_two_lines_are_joined() {
+    for (head, names) in [
+        (
+            "Berth;Gross;Net\nnumber;tonnage;tonnage\n007;12,5;3,5\n012;3,0;1,0\n015;4,0;2,0\n",
+            ["Berth number", "Gross tonnage", "Net tonnage"],
+        ),
+        (
+            "Berth;Arrival;\n;Date;Time\n007;01.03.2031;9:30\n012;02.03.2031;9:40\n015;03.03.2031;9:50\n",
+            ["Berth", "Arrival Date", "Time"],
+        ),
+    ] {
+        let layout = detected(head);
+        assert_eq!(
+            (layout.header_line, layout.header_lines, layout.units_line),
+            (Some(1), 2, None),
+            "{head}"
+        );
+        assert_eq!(layout.names, names, "{head}");
+    }
+    let layout = detected(
+        "Call;Arrival;;Departure;\nNo;Date;Time;Date;Time\n1;01.03.2031;9:30;02.03.2031;9:30\n2;03.03.2031;8:30;04.03.2031;7:30\n3;03.03.2031;8:45;04.03.2031;7:50\n",
+    );
+    assert_eq!(layout.names, ["Call No", "Arrival Date", "Arrival Time", "Departure Date", "Departure Time"]);
+}
+
+#[test]
+fn titles_filled_up_with_delimiters_are_no_records() {
+    let layout = detected(
+        "Carrier;Northern Line;;;\nPeriod;2031-03;;;\nBerth;Vessel;Flag;Calls;Dues\n007;Saltwind;NL;3;12,5\n012;Heron;DK;4;3,0\n",
+    );
+    assert_eq!((layout.preamble_lines, layout.header_line), (2, Some(3)));
+}
+
+#[test]
 fn totals_and_remarks_at_the_end_are_set_aside() {
     let layout = detected("Berth;Vessel;Dues\n007;Saltwind;12,5\n012;Heron;3,0\nTotal;;15,5\n\n2 records\n");
     assert_eq!(layout.footer.lines_before, 3);
