@@ -2,6 +2,7 @@
 
 use incola_core::kind::date::{DatePart, DateShape, TimeGap};
 use incola_core::kind::number::{Exponent, Sign};
+use incola_core::kind::statistics::{Wrap, unwrap};
 use incola_core::kind::{
     DateOrder, DateRule, Kind, NumberRule, NumberSpelling, Rule, Value, date::DateSpelling, month_name,
     number::Number, statistics::trim,
@@ -21,6 +22,8 @@ pub(crate) enum Loss {
     Spelling,
     /// The clerk said that these characters mean empty.
     MeansEmpty,
+    /// Marks that kept the value text, which others in the column lack.
+    Wrapping,
 }
 
 impl Loss {
@@ -30,6 +33,7 @@ impl Loss {
             Self::Undecodable => "it holds bytes that stand for no character",
             Self::Spelling => "it would be spelled differently",
             Self::MeansEmpty => "it was said to mean empty",
+            Self::Wrapping => "it is wrapped to stay text, and others in the column are not",
         }
     }
 }
@@ -57,6 +61,8 @@ pub(crate) struct ColumnWriter {
     /// Digits of values whose decimals are implied: their mark is taken out again, zeros put in front.
     picture: Option<u8>,
     pad: Option<Pad>,
+    /// How all values are wrapped to stay text.
+    wrap: Option<Wrap>,
 }
 
 /// Buffers that a worker keeps from cell to cell, and what it counted.
@@ -103,6 +109,7 @@ impl ColumnWriter {
             words,
             picture,
             pad: column.pad,
+            wrap: column.stats.wrap(),
         }
     }
 
@@ -201,8 +208,28 @@ impl ColumnWriter {
                 return Outcome::Exact;
             }
         }
-        let same = trim(field).0 == trim(&scratch.shown).0;
-        Outcome::Lost(if same { Loss::Blanks } else { Loss::Spelling })
+        self.compare_otherwise(field, scratch)
+    }
+
+    /// The same for fields that are neither spelled as they are shown nor padded.
+    #[cold]
+    fn compare_otherwise(&self, field: &[u8], scratch: &mut Scratch) -> Outcome {
+        if let Some(wrap) = self.wrap {
+            scratch.padded.clear();
+            wrap.restore(&scratch.shown, &mut scratch.padded);
+            if scratch.padded == field {
+                return Outcome::Exact;
+            }
+        }
+        let value = trim(field).0;
+        let shown = trim(&scratch.shown).0;
+        Outcome::Lost(if value == shown {
+            Loss::Blanks
+        } else if unwrap(value).is_some_and(|(inner, _)| inner == shown) {
+            Loss::Wrapping
+        } else {
+            Loss::Spelling
+        })
     }
 }
 

@@ -323,6 +323,15 @@ pub fn conclude(
             stats: stats.clone(),
         });
     }
+    if let Some(both) = encoding.runner_up.as_ref().filter(|r| matches!(r.value, Encoding::Utf8Or(_))) {
+        let message = format!(
+            "some characters are UTF-8, others are not ({}); read as {} throughout: --encoding {} reads both",
+            encoding.why,
+            encoding.value.name(),
+            both.value.name()
+        );
+        notices.push(Notice::new(NoticeCode::MixedEncodings, message));
+    }
     column_notices(&columns, &mut notices);
     line_notices(survey, &layout, &mut notices);
     fixed_notices(survey, &layout, &columns, head, &mut notices);
@@ -635,6 +644,20 @@ fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice>) {
                     symbols.join(" and ")
                 );
                 notices.push(Notice::new(NoticeCode::MixedSymbols, message).in_column(number));
+            }
+        }
+        let stats = &column.stats;
+        for (count, how) in [
+            (stats.formulas, "written as =\"…\""),
+            (stats.apostrophes, "written with an apostrophe in front"),
+        ] {
+            if count.count > 0 {
+                let message = format!(
+                    "\u{201c}{name}\u{201d}: {} {how} to stay text, and unwrapped",
+                    counted(count.count, "value was", "values were")
+                );
+                let notice = Notice::new(NoticeCode::ValuesUnwrapped, message).at_line(count.line);
+                notices.push(notice.in_column(number));
             }
         }
         if column.stats.formula_like.count > 0 {

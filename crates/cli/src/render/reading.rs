@@ -7,6 +7,7 @@ use super::text::{counted, cut, grouped, left, line_range, terminal_columns, wid
 use crate::flags::definitions::Inspect;
 use crate::passes::survey::Surveyed;
 use incola_core::evidence::DecidedBy;
+use incola_core::kind::statistics::{trim, unwrap};
 use incola_core::kind::{Kind, Value};
 use incola_core::layout::fixed::from_one;
 use incola_core::layout::{delimiter_word, dialect_word};
@@ -80,6 +81,7 @@ fn preview(surveyed: &Surveyed, rows: usize) -> Vec<GridColumn> {
                 shown += 1;
                 for (i, (cell, column)) in grid.iter_mut().zip(&reading.columns).enumerate() {
                     let field = machine.field(text, i);
+                    let field = unwrap(trim(field).0).map_or(field, |(inner, _)| inner);
                     let mut value =
                         line(&String::from_utf8_lossy(&field[..field.len().min(4 * VALUE_CHARS)]));
                     if column.pad.is_some() || column.rule.kind() != Kind::Text {

@@ -73,6 +73,9 @@ pub fn detect(samples: &[&[u8]]) -> Result<Detected, NotText> {
     if let Some(encoding) = utf16_without_mark(head) {
         return Ok(Detected { encoding, bom_bytes: 0, only_ascii: false });
     }
+    if let Some(what) = markup(head) {
+        return Err(NotText::Signature(what));
+    }
     let bytes: usize = samples.iter().map(|s| s.len()).sum();
     let controls: usize = samples.iter().map(|s| s.iter().filter(|&&b| is_odd_control(b)).count()).sum();
     // Now and then a control character occurs in a report, or a NUL as a blank. In bytes that are no text one in
@@ -85,6 +88,27 @@ pub fn detect(samples: &[&[u8]]) -> Result<Detected, NotText> {
         return Ok(Detected { encoding, bom_bytes: 0, only_ascii: true });
     }
     Ok(Detected { encoding: utf8_or_legacy(samples), bom_bytes: 0, only_ascii: false })
+}
+
+/// Text that is no table: web pages, XML and JSON, told by how they begin.
+fn markup(head: &[u8]) -> Option<&'static str> {
+    let head = head[..head.len().min(4096)].trim_ascii_start();
+    let begins = |word: &[u8]| head.len() >= word.len() && head[..word.len()].eq_ignore_ascii_case(word);
+    if begins(b"<!doctype html") || begins(b"<html") {
+        return Some("a web page (HTML)");
+    }
+    if begins(b"<?xml") {
+        return Some("an XML document");
+    }
+    // Braces and brackets may begin a line of a table; what follows them in JSON does not.
+    let inside = |open: u8| head.strip_prefix(&[open]).map(<[u8]>::trim_ascii_start);
+    let object = |text: &[u8]| {
+        text.first() == Some(&b'"')
+            && memchr::memchr(b'"', &text[1..])
+                .is_some_and(|end| text[end + 2..].trim_ascii_start().first() == Some(&b':'))
+    };
+    let list = |text: &[u8]| text.strip_prefix(b"{").is_some_and(|t| object(t.trim_ascii_start()));
+    (inside(b'{').is_some_and(object) || inside(b'[').is_some_and(list)).then_some("JSON data")
 }
 
 /// A control character that text has no use for.
@@ -111,11 +135,17 @@ fn utf16_without_mark(head: &[u8]) -> Option<Decision<Encoding>> {
 /// Bytes above 0x7F are there: well-formed UTF-8, or the most plausible legacy encoding.
 fn utf8_or_legacy(samples: &[&[u8]]) -> Decision<Encoding> {
     let (mut sequences, mut broken) = (0_u64, 0_u64);
-    for sample in samples {
+    let mut first_broken = None;
+    for (at, sample) in samples.iter().enumerate() {
+        let mut lines = 0;
         let mut chunks = sample.utf8_chunks().peekable();
         while let Some(chunk) = chunks.next() {
             sequences += chunk.valid().chars().filter(|c| !c.is_ascii()).count() as u64;
             // A sample may end inside a character.
+            lines += memchr::memchr_iter(b'\n', chunk.valid().as_bytes()).count();
+            if !chunk.invalid().is_empty() && first_broken.is_none() && at == 0 {
+                first_broken = Some(lines + 1);
+            }
             broken += u64::from(!chunk.invalid().is_empty() && chunks.peek().is_some());
         }
     }
@@ -136,17 +166,35 @@ fn utf8_or_legacy(samples: &[&[u8]]) -> Decision<Encoding> {
         .collect();
     ranked.sort_by_key(|&(score, rank, ..)| (-score, rank));
     let (_, _, best, verdict) = &ranked[0];
+    let place = first_broken.map_or_else(String::new, |line| format!(", the first in line {line}"));
+    let both = match best {
+        Encoding::Legacy(other) if other.is_single_byte() && sequences >= broken => {
+            Some(Encoding::Utf8Or(other))
+        }
+        _ => None,
+    };
     if sequences > broken * 4 {
-        let why = format!("{sequences} characters of several bytes are well-formed, {broken} are not");
-        return Decision::detected(Encoding::Utf8, why)
-            .over(*best, format!("would turn the {sequences} characters into pairs of odd ones"));
+        let why = format!("{sequences} characters of several bytes are well-formed, {broken} are not{place}");
+        let why_not =
+            format!("would read the {broken} as {}: it is for files put together from several", best.name());
+        let decision = Decision::detected(Encoding::Utf8, why);
+        return match both {
+            Some(both) => decision.over(both, why_not),
+            None => {
+                decision.over(*best, format!("would turn the {sequences} characters into pairs of odd ones"))
+            }
+        };
     }
     let why = if verdict.example.is_empty() {
-        format!("not UTF-8 ({broken} places), and nothing speaks for another encoding")
+        format!("not UTF-8 ({broken} places{place}), and nothing speaks for another encoding")
     } else {
-        format!("not UTF-8 ({broken} places); reads {}", verdict.example)
+        format!("not UTF-8 ({broken} places{place}); reads {}", verdict.example)
     };
     let decision = Decision::detected(*best, why);
+    if let Some(both) = both {
+        return decision
+            .over(both, format!("would read {sequences} characters as UTF-8, {broken} otherwise"));
+    }
     // The runner-up is one that reads something else: most single-byte encodings share their common letters.
     match ranked[1..].iter().find(|(_, _, e, v)| e != best && v.example != verdict.example) {
         Some((_, _, rival, verdict)) if !verdict.example.is_empty() => {

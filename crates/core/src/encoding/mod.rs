@@ -26,6 +26,8 @@ pub enum Encoding {
     Cp850,
     /// One of the legacy encodings of the WHATWG Encoding Standard.
     Legacy(&'static rs::Encoding),
+    /// UTF-8 where the bytes are well-formed, a legacy encoding of single bytes elsewhere: files put together from several.
+    Utf8Or(&'static rs::Encoding),
 }
 
 /// Bytes that stand for no character: how many, and where the first ones are.
@@ -50,7 +52,8 @@ impl Undecodable {
 }
 
 impl Encoding {
-    /// The encoding that a name stands for: a label of the WHATWG Encoding Standard, `cp437`, `cp850`, in any case.
+    /// The encoding that a name stands for: a label of the WHATWG Encoding Standard, `cp437`, `cp850`, or
+    /// `utf-8+windows-1252` (and its like), in any case.
     ///
     /// ```
     /// use incola_core::encoding::Encoding;
@@ -64,6 +67,12 @@ impl Encoding {
             "cp850" | "ibm850" => return Some(Self::Cp850),
             "latin-1" => return Some(Self::Legacy(rs::WINDOWS_1252)),
             _ => {}
+        }
+        if let Some(other) = label.strip_prefix("utf-8+") {
+            return match Self::for_label(other)? {
+                Self::Legacy(encoding) if encoding.is_single_byte() => Some(Self::Utf8Or(encoding)),
+                _ => None,
+            };
         }
         let found = rs::Encoding::for_label(label.as_bytes())
             .or_else(|| rs::Encoding::for_label(label.replace('_', "-").as_bytes()))?;
@@ -89,6 +98,7 @@ impl Encoding {
             Self::Cp437 => "cp437".into(),
             Self::Cp850 => "cp850".into(),
             Self::Legacy(encoding) => encoding.name().to_ascii_lowercase(),
+            Self::Utf8Or(encoding) => format!("utf-8+{}", encoding.name().to_ascii_lowercase()),
         }
     }
 
@@ -109,7 +119,7 @@ impl Encoding {
     /// Length in bytes of the byte order mark that `raw` begins with, in this encoding; 0 if it has none.
     pub fn bom_bytes(self, raw: &[u8]) -> usize {
         let mark: &[u8] = match self {
-            Self::Utf8 => b"\xEF\xBB\xBF",
+            Self::Utf8 | Self::Utf8Or(_) => b"\xEF\xBB\xBF",
             Self::Utf16Le => b"\xFF\xFE",
             Self::Utf16Be => b"\xFE\xFF",
             _ => return 0,
@@ -188,6 +198,12 @@ impl Encoding {
             Self::Utf16Le => decode_legacy(rs::UTF_16LE, raw, scratch, undecodable),
             Self::Utf16Be => decode_legacy(rs::UTF_16BE, raw, scratch, undecodable),
             Self::Legacy(encoding) => decode_legacy(encoding, raw, scratch, undecodable),
+            Self::Utf8Or(encoding) => {
+                for chunk in raw.utf8_chunks() {
+                    scratch.extend_from_slice(chunk.valid().as_bytes());
+                    decode_legacy(encoding, chunk.invalid(), scratch, undecodable);
+                }
+            }
         }
         scratch
     }
@@ -234,6 +250,8 @@ mod tests {
     fn undecodable_bytes_are_counted_and_never_dropped() {
         assert_eq!(decoded(Encoding::Utf8, b"a\xFFb\xC3"), ("a\u{fffd}b\u{fffd}".into(), 2));
         assert_eq!(decoded(Encoding::Utf16Le, b"a\0\x00\xD8b\0c"), ("a\u{fffd}b\u{fffd}".into(), 2));
+        let mixed = Encoding::for_label("utf-8+windows-1252").unwrap();
+        assert_eq!(decoded(mixed, b"F\xE4hre M\xC3\xB6we"), ("F\u{e4}hre M\u{f6}we".into(), 0));
         let sjis = Encoding::for_label("shift_jis").unwrap();
         assert_eq!(decoded(sjis, b"\x8B\x9B\xFF"), ("魚\u{fffd}".into(), 1));
     }

@@ -77,6 +77,14 @@ pub fn decide(stats: &ColumnStats, name: &str, around: &Surroundings) -> Verdict
     if stats.filled == 0 {
         return Verdict::text("always blank");
     }
+    for (count, what) in
+        [(stats.formulas, "written as =\"…\""), (stats.apostrophes, "written with an apostrophe in front")]
+    {
+        if count.count > 0 {
+            let (are, is) = (format!("are {what} to stay text"), format!("is {what} to stay text"));
+            return Verdict::text(located(count, &are, &is));
+        }
+    }
     if let Some(verdict) = as_date(stats) {
         return verdict;
     }

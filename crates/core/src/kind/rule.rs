@@ -3,7 +3,7 @@
 use super::date::{self, DateOrder, DateShape, DateSpelling, Day, Zone};
 use super::month::Languages;
 use super::number::{self, Decimal, Group, Number, SpellingCode};
-use super::statistics::trim;
+use super::statistics::{trim, unwrap};
 
 /// What a column is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -151,6 +151,11 @@ impl Rule {
         if value.is_empty() {
             return Value::Blank;
         }
+        let (field, value) = match unwrap(value) {
+            Some((inner, _)) if inner.is_empty() => return Value::Blank,
+            Some((inner, _)) => (inner, inner),
+            None => (field, value),
+        };
         match self {
             Self::Text => Value::Text(field),
             Self::Number(rule) => rule.read(value).unwrap_or(Value::Misfit(field)),

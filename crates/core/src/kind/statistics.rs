@@ -403,8 +403,10 @@ pub struct ColumnStats {
     pub dates: Vec<Dates>,
     /// Blanks around filled values.
     pub padding: Option<Padding>,
-    /// Values written as `="…"` or with an apostrophe in front of digits.
-    pub wrapped: Count,
+    /// Values written as `="…"`.
+    pub formulas: Count,
+    /// Values of digits with an apostrophe in front.
+    pub apostrophes: Count,
 }
 
 /// Shapes of dates kept per column.
@@ -455,7 +457,57 @@ pub fn trim(field: &[u8]) -> (&[u8], usize) {
     (&field[front..field.len() - behind], front)
 }
 
+/// A value whose writer wrapped it to keep it text.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Wrap {
+    /// `="007"`
+    Formula,
+    /// `'007`
+    Apostrophe,
+}
+
+impl Wrap {
+    /// The value as it was wrapped, appended to `out`.
+    pub fn restore(self, value: &[u8], out: &mut Vec<u8>) {
+        out.extend_from_slice(if self == Self::Formula { b"=\"" } else { b"'" });
+        out.extend_from_slice(value);
+        out.extend_from_slice(if self == Self::Formula { b"\"" } else { b"" });
+    }
+}
+
+/// What a value holds that is written as a formula of nothing but text, or with an apostrophe in front of digits, so that a
+/// spreadsheet leaves it alone.
+///
+/// ```
+/// use incola_core::kind::statistics::{Wrap, unwrap};
+/// assert_eq!(unwrap(b"=\"007\""), Some((&b"007"[..], Wrap::Formula)));
+/// assert_eq!(unwrap(b"'007"), Some((&b"007"[..], Wrap::Apostrophe)));
+/// assert_eq!(unwrap(b"'t Hoen"), None);
+/// ```
+#[inline]
+pub fn unwrap(value: &[u8]) -> Option<(&[u8], Wrap)> {
+    match value {
+        [b'=', b'"', inner @ .., b'"'] => (!inner.contains(&b'"')).then_some((inner, Wrap::Formula)),
+        [b'\'', inner @ ..] => {
+            let digits = !inner.is_empty() && inner.iter().all(u8::is_ascii_digit);
+            digits.then_some((inner, Wrap::Apostrophe))
+        }
+        _ => None,
+    }
+}
+
 impl ColumnStats {
+    /// How all values are wrapped, if they are.
+    pub fn wrap(&self) -> Option<Wrap> {
+        if self.filled == 0 {
+            None
+        } else if self.formulas.count == self.filled {
+            Some(Wrap::Formula)
+        } else {
+            (self.apostrophes.count == self.filled).then_some(Wrap::Apostrophe)
+        }
+    }
+
     /// Looks at one field, in `line` (from 1).
     #[inline]
     pub fn observe(&mut self, field: &[u8], line: u64) {
@@ -481,6 +533,13 @@ impl ColumnStats {
             (value, front) = trim(field);
         }
         self.pad(field, value, front);
+        if seen & class::OTHER != 0
+            && let Some((_, wrap)) = unwrap(value)
+        {
+            let count = if wrap == Wrap::Formula { &mut self.formulas } else { &mut self.apostrophes };
+            count.add(line);
+            return;
+        }
         if seen & class::DIGIT == 0 {
             if matches!(value[0], b'=' | b'+' | b'-' | b'@') && value.len() > 1 {
                 self.formula_like.add(line);
@@ -680,7 +739,8 @@ impl ColumnStats {
             (&mut self.unspellable, later.unspellable),
             (&mut self.mixed, later.mixed),
             (&mut self.formula_like, later.formula_like),
-            (&mut self.wrapped, later.wrapped),
+            (&mut self.formulas, later.formulas),
+            (&mut self.apostrophes, later.apostrophes),
         ] {
             count.merge(more, lines_before);
         }
