@@ -8,6 +8,7 @@ mod flags;
 mod interrupt;
 mod passes;
 mod pipeline;
+mod placeholders;
 mod progress;
 mod receipt;
 mod render;

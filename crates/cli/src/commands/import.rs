@@ -7,6 +7,7 @@ use crate::flags::definitions::Import;
 use crate::flags::options;
 use crate::passes::survey::{Surveyed, survey};
 use crate::passes::write::{Placing, Written, not_written, write};
+use crate::placeholders::{self, Names};
 use crate::receipt::{Receipt, SheetReceipt};
 use crate::render;
 use crate::run::{print, report};
@@ -16,26 +17,32 @@ use incola_core::kind::Kind;
 use incola_core::reading::{self, ColumnReading};
 use incola_core::words::counted;
 use incola_workbook::{BookWriter, SheetColumn, SheetLayout, Styles, limits, sheet_name};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// Imports sources into a new workbook.
 pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     let (choices, lines) = options::choices(&options.read)?;
-    let path = options.into.as_path();
-    check_ending(path)?;
-    target::check_absent(path)?;
-    let folder = target::folder_of(path);
+    check_ending(&options.into)?;
+    if !placeholders::any(&options.into.to_string_lossy()) {
+        target::check_absent(&options.into)?;
+    }
+    let folder = target::folder_of(&options.into);
+    let spool_folder = if folder.is_dir() { folder.to_owned() } else { std::env::temp_dir() };
     let mut code = ExitCode::Done;
-    let mut sources = Vec::new();
+    let mut books: Vec<Book> = Vec::new();
     for name in &options.sources {
-        let one = || -> Result<(Source, Surveyed)> {
-            let source = Source::open(name, folder)?;
+        let one = || -> Result<(PathBuf, Source, Surveyed)> {
+            let source = Source::open(name, &spool_folder)?;
             let surveyed = survey(&source, &choices, lines)?;
             check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
-            Ok((source, surveyed))
+            let book = book_for(options, &source, &surveyed)?;
+            Ok((book, source, surveyed))
         };
         match one() {
-            Ok(found) => sources.push(found),
+            Ok((book, source, surveyed)) => match books.iter_mut().find(|b: &&mut Book| b.path == book) {
+                Some(known) => known.sources.push((source, surveyed)),
+                None => books.push(Book { path: book, sources: vec![(source, surveyed)] }),
+            },
             Err(failure) if options.together || failure.status == ExitCode::Interrupted => {
                 return Err(failure);
             }
@@ -45,21 +52,57 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
             }
         }
     }
-    if sources.is_empty() {
-        return Ok(code);
+    let mut receipts = Vec::new();
+    for book in &books {
+        let done = if options.together {
+            import_together(options, book, &choices)
+        } else {
+            import_apart(options, book)
+        };
+        match done {
+            Ok(receipt) => {
+                code = code.max(receipt.status());
+                receipts.push(receipt);
+            }
+            Err(failure) if books.len() == 1 || failure.status == ExitCode::Interrupted => {
+                return Err(failure);
+            }
+            Err(failure) => {
+                report(&failure);
+                code = code.max(failure.status);
+            }
+        }
     }
-    let receipt = if options.together {
-        import_together(options, &sources, &choices)?
+    if options.json {
+        let receipts: Vec<_> = receipts.iter().map(render::receipt_json::receipt).collect();
+        print(&render::json_text(&receipts))?;
     } else {
-        import_apart(options, &sources)?
-    };
-    let text = if options.json {
-        render::json_text(&render::receipt_json::receipt(&receipt))
-    } else {
-        render::receipt::page(&receipt)
-    };
-    print(&text)?;
-    Ok(code.max(receipt.status()))
+        let pages: Vec<String> = receipts.iter().map(render::receipt::page).collect();
+        print(&pages.join("\n"))?;
+    }
+    Ok(code)
+}
+
+/// A workbook to be written, and what goes into it.
+struct Book {
+    path: PathBuf,
+    sources: Vec<(Source, Surveyed)>,
+}
+
+/// The workbook that a source goes into.
+fn book_for(options: &Import, source: &Source, surveyed: &Surveyed) -> Result<PathBuf> {
+    let template = options.into.to_string_lossy();
+    if !placeholders::any(&template) {
+        return Ok(options.into.clone());
+    }
+    let path = PathBuf::from(placeholders::fill(&template, "--into", names_of(source, surveyed), true)?);
+    check_ending(&path)?;
+    target::check_absent(&path)?;
+    Ok(path)
+}
+
+fn names_of<'s>(source: &'s Source, surveyed: &'s Surveyed) -> Names<'s> {
+    Names { stem: &source.stem, values: &surveyed.reading.values }
 }
 
 fn check_ending(path: &Path) -> Result<()> {
@@ -106,15 +149,16 @@ fn check_limits(source: &Source, columns: &[ColumnReading], records: u64) -> Res
 }
 
 /// Each source becomes a sheet.
-fn import_apart(options: &Import, sources: &[(Source, Surveyed)]) -> Result<Receipt> {
+fn import_apart(options: &Import, to: &Book) -> Result<Receipt> {
     let mut styles = Styles::new();
     let mut sheets: Vec<SheetReceipt> = Vec::new();
-    let mut book = if options.dry_run { None } else { Some(BookWriter::new(Target::create(&options.into)?)) };
+    let mut book = if options.dry_run { None } else { Some(BookWriter::new(Target::create(&to.path)?)) };
     let mut names: Vec<String> = Vec::new();
     let mut tables: Vec<String> = Vec::new();
-    for (source, surveyed) in sources {
+    for (source, surveyed) in &to.sources {
         let columns = &surveyed.reading.columns;
-        let wanted = options.sheet.as_deref().unwrap_or("{stem}").replace("{stem}", &source.stem);
+        let wanted = options.sheet.as_deref().unwrap_or("{stem}");
+        let wanted = placeholders::fill(wanted, "--sheet", names_of(source, surveyed), false)?;
         let name = sheet_name::legal(&wanted, &names);
         let table = (!options.plain).then(|| sheet_name::legal_table(&source.stem, &tables));
         let writers: Vec<ColumnWriter> = columns.iter().map(|c| ColumnWriter::new(c, &mut styles)).collect();
@@ -143,7 +187,7 @@ fn import_apart(options: &Import, sources: &[(Source, Surveyed)]) -> Result<Rece
         tables.extend(table.clone());
         sheets.push(SheetReceipt::new(&[(source, surveyed)], columns, name, table, written));
     }
-    finish(options, book, &styles, sheets)
+    finish(options, &to.path, book, &styles, sheets)
 }
 
 /// What a dry run knows of what would be written.
@@ -202,11 +246,8 @@ fn sheet_columns(columns: &[ColumnReading], writers: &[ColumnWriter]) -> Vec<She
 }
 
 /// All sources become one table; kinds are decided over all of them.
-fn import_together(
-    options: &Import,
-    sources: &[(Source, Surveyed)],
-    choices: &reading::Choices,
-) -> Result<Receipt> {
+fn import_together(options: &Import, to: &Book, choices: &reading::Choices) -> Result<Receipt> {
+    let sources = &to.sources;
     let Some((first_source, first)) = sources.first() else { return Err(Failure::usage("no sources")) };
     let name_list =
         |s: &Surveyed| s.reading.columns.iter().map(|c| c.name.to_lowercase()).collect::<Vec<_>>();
@@ -233,8 +274,10 @@ fn import_together(
     check_limits(first_source, columns, combined.records)?;
     let mut styles = Styles::new();
     let writers: Vec<ColumnWriter> = columns.iter().map(|c| ColumnWriter::new(c, &mut styles)).collect();
-    let stem = options.into.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-    let wanted = options.sheet.as_deref().unwrap_or(&stem).replace("{stem}", &stem);
+    let stem = to.path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    let wanted = options.sheet.as_deref().unwrap_or(&stem);
+    let names = Names { stem: &stem, ..names_of(first_source, first) };
+    let wanted = placeholders::fill(wanted, "--sheet", names, false)?;
     let name = sheet_name::legal(&wanted, &[]);
     let table = (!options.plain).then(|| sheet_name::legal_table(&stem, &[]));
     let mut source_name = "Source".to_owned();
@@ -259,7 +302,7 @@ fn import_together(
             written.merge(dry_written(surveyed));
         }
     } else {
-        let mut writer = BookWriter::new(Target::create(&options.into)?);
+        let mut writer = BookWriter::new(Target::create(&to.path)?);
         writer.begin_sheet(layout).map_err(|e| not_written(&e))?;
         for (source, surveyed) in sources {
             let file = source.path().and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned());
@@ -276,7 +319,7 @@ fn import_together(
     }
     let all: Vec<(&Source, &Surveyed)> = sources.iter().map(|(s, r)| (s, r)).collect();
     let sheet = SheetReceipt::new(&all, columns, name, table, written);
-    finish(options, book, &styles, vec![sheet])
+    finish(options, &to.path, book, &styles, vec![sheet])
 }
 
 fn different_columns(
@@ -304,6 +347,7 @@ fn different_columns(
 
 fn finish(
     options: &Import,
+    path: &Path,
     book: Option<BookWriter<Target>>,
     styles: &Styles,
     sheets: Vec<SheetReceipt>,
@@ -314,9 +358,9 @@ fn finish(
         let target = book.finish(styles, &title, &now()).map_err(|e| not_written(&e))?;
         crate::interrupt::check()?;
         target.commit()?;
-        bytes = std::fs::metadata(&options.into).map(|m| m.len()).ok();
+        bytes = std::fs::metadata(path).map(|m| m.len()).ok();
     }
-    Ok(Receipt { book: options.into.display().to_string(), bytes, dry_run: options.dry_run, sheets })
+    Ok(Receipt { book: path.display().to_string(), bytes, dry_run: options.dry_run, sheets })
 }
 
 /// The time to write into the workbook: now, or what `SOURCE_DATE_EPOCH` says, for builds that must repeat themselves.

@@ -12,7 +12,7 @@ use incola_core::kind::{Kind, Value};
 use incola_core::layout::fixed::from_one;
 use incola_core::layout::{delimiter_word, dialect_word};
 use incola_core::reading::{ColumnReading, Reading};
-use incola_core::record::{Dialect, Machine};
+use incola_core::record::{Dialect, Division, Fixed, LineParts, Machine, Multiline};
 use incola_core::survey::{Item, next_item};
 
 /// Values of a preview are cut to so many characters.
@@ -109,12 +109,26 @@ fn kind_word(column: &ColumnReading) -> String {
 
 /// A delimiter and a quote in words.
 fn dialect_words(dialect: &Dialect) -> String {
-    if let Some(fixed) = dialect.division.fixed() {
-        let starts: Vec<String> = from_one(&fixed.starts).iter().map(usize::to_string).collect();
-        return format!("fixed, starts {}", starts.join(","));
+    let comments = dialect
+        .comment_prefix
+        .as_ref()
+        .map_or_else(String::new, |prefix| format!(", comments behind {}", String::from_utf8_lossy(prefix)));
+    match &dialect.division {
+        Division::Delimited => {}
+        Division::Fixed(fixed) => return format!("fixed, starts {}{comments}", starts_text(fixed)),
+        Division::Multiline(Multiline::Continued(fixed)) => {
+            return format!("fixed, starts {}, continued on further lines{comments}", starts_text(fixed));
+        }
+        Division::Multiline(Multiline::Labelled { .. }) => {
+            return format!("a label before each value, blank lines between records{comments}");
+        }
+        Division::Multiline(Multiline::Cycle { lines, .. }) => {
+            let parts: Vec<String> = lines.iter().map(line_parts).collect();
+            return format!("{} lines a record: {}{comments}", lines.len(), parts.join(" / "));
+        }
     }
     if dialect.delimiter.is_empty() {
-        return "one value a line".into();
+        return format!("one value a line{comments}");
     }
     let mut words = format!("delimited by {}", delimiter_word(&dialect.delimiter));
     if dialect.runs_as_one {
@@ -128,10 +142,21 @@ fn dialect_words(dialect: &Dialect) -> String {
         Some(quote) => words.push_str(&format!(", quoted with {}", char::from(quote))),
         None => words.push_str(", quotes being characters"),
     }
-    if let Some(prefix) = &dialect.comment_prefix {
-        words.push_str(&format!(", comments behind {}", String::from_utf8_lossy(prefix)));
+    words + &comments
+}
+
+fn starts_text(fixed: &Fixed) -> String {
+    let starts: Vec<String> = from_one(&fixed.starts).iter().map(usize::to_string).collect();
+    starts.join(",")
+}
+
+/// How one line of a record is divided.
+fn line_parts(parts: &LineParts) -> String {
+    match parts {
+        LineParts::Fixed(fixed) if fixed.starts.len() == 1 => "whole".into(),
+        LineParts::Fixed(fixed) => format!("starts {}", starts_text(fixed)),
+        LineParts::Delimited { delimiter, .. } => delimiter_word(delimiter),
     }
-    words
 }
 
 /// Encoding, layout, header and what was set aside: each with its reason, and why the next best lost.
@@ -162,6 +187,13 @@ fn reasons(reading: &Reading, columns: usize) -> String {
         None => "none".into(),
     };
     rows.push(("header".into(), header, vec![layout.header_why.clone()]));
+    for value in reading.values.iter().take(8) {
+        let place = format!("line {}; {{{}}} stands for it in --sheet and --into", value.line, value.name);
+        rows.push(("value".into(), cut(&line(&format!("{}: {}", value.name, value.value)), 44), vec![place]));
+    }
+    if reading.values.len() > 8 {
+        rows.push((String::new(), format!("{} values more", reading.values.len() - 8), vec![]));
+    }
     for aside in reading.set_aside.iter().take(8) {
         rows.push(("set aside".into(), line_range(aside.line, aside.lines), vec![aside.why.into()]));
     }

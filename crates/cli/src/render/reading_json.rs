@@ -5,7 +5,7 @@ use incola_core::layout::dialect_word;
 use incola_core::layout::fixed::from_one;
 use incola_core::notice::Notice;
 use incola_core::reading::ColumnReading;
-use incola_core::record::Dialect;
+use incola_core::record::{Dialect, Division, Fixed, LineParts, Multiline};
 use serde::Serialize;
 
 /// One source.
@@ -21,6 +21,7 @@ pub(crate) struct ReadingJson {
     header_lines: u64,
     units_line: Option<u64>,
     footer_lines: u64,
+    values: Vec<ValueJson>,
     records: u64,
     columns: Vec<ColumnJson>,
     set_aside: Vec<SetAsideJson>,
@@ -44,6 +45,8 @@ struct LayoutJson {
     quote: Option<char>,
     comment_prefix: Option<String>,
     starts: Option<Vec<usize>>,
+    /// For records of several lines at fixed places: the starts of each line; null for lines that a delimiter divides.
+    line_starts: Option<Vec<Option<Vec<usize>>>>,
     lines_per_record: u64,
     decided_by: &'static str,
     why: String,
@@ -72,6 +75,14 @@ struct ColumnJson {
     longest: u32,
     decided_by: &'static str,
     why: String,
+}
+
+/// A value named above the header.
+#[derive(Serialize)]
+struct ValueJson {
+    name: String,
+    value: String,
+    line: u64,
 }
 
 /// Lines that are no records.
@@ -138,7 +149,8 @@ pub(crate) fn reading(name: &str, surveyed: &Surveyed) -> ReadingJson {
             runs_as_one: dialect.runs_as_one,
             quote: dialect.quote.map(char::from),
             comment_prefix: dialect.comment_prefix.as_deref().map(text),
-            starts: dialect.division.fixed().map(|f| from_one(&f.starts)),
+            starts: starts(dialect).map(|f| from_one(&f.starts)),
+            line_starts: line_starts(dialect),
             lines_per_record: dialect.division.lines_per_record(),
             decided_by: layout.dialect.decided_by.word(),
             why: layout.dialect.why.clone(),
@@ -153,11 +165,34 @@ pub(crate) fn reading(name: &str, surveyed: &Surveyed) -> ReadingJson {
         header_lines: layout.header_lines,
         units_line: layout.units_line,
         footer_lines: layout.footer.filled_lines,
+        values: reading
+            .values
+            .iter()
+            .map(|v| ValueJson { name: v.name.clone(), value: v.value.clone(), line: v.line })
+            .collect(),
         records: reading.records,
         columns: reading.columns.iter().map(|c| column(c, dialect)).collect(),
         set_aside: reading.set_aside.iter().map(SetAsideJson::new).collect(),
         notices: reading.notices.iter().map(NoticeJson::new).collect(),
     }
+}
+
+/// The starts of a layout whose columns stand at fixed places.
+fn starts(dialect: &Dialect) -> Option<&Fixed> {
+    match &dialect.division {
+        Division::Fixed(fixed) | Division::Multiline(Multiline::Continued(fixed)) => Some(fixed),
+        _ => None,
+    }
+}
+
+/// The starts of each line of a record.
+fn line_starts(dialect: &Dialect) -> Option<Vec<Option<Vec<usize>>>> {
+    let Division::Multiline(Multiline::Cycle { lines, .. }) = &dialect.division else { return None };
+    let starts = |parts: &LineParts| match parts {
+        LineParts::Fixed(fixed) => Some(from_one(&fixed.starts)),
+        LineParts::Delimited { .. } => None,
+    };
+    Some(lines.iter().map(starts).collect())
 }
 
 /// The rival of a layout: its delimiter, or its starts.
@@ -170,7 +205,7 @@ fn runner_up(dialect: &Dialect) -> String {
 
 fn column(column: &ColumnReading, dialect: &Dialect) -> ColumnJson {
     let (decimal_char, group_char) = column.marks();
-    let starts = dialect.division.fixed().map(|f| from_one(&f.starts)).unwrap_or_default();
+    let starts = starts(dialect).map(|f| from_one(&f.starts)).unwrap_or_default();
     let start = starts.get(column.number - 1).copied();
     let width = start.and_then(|s| starts.get(column.number).map(|next| next - s));
     ColumnJson {
