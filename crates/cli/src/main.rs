@@ -10,6 +10,7 @@ mod passes;
 mod pipeline;
 mod placeholders;
 mod progress;
+mod questions;
 mod receipt;
 mod render;
 mod run;

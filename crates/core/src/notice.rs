@@ -23,6 +23,8 @@ pub enum NoticeCode {
     TabsInFixed,
     /// Records of several lines lack a line, or have one too many.
     BrokenCycle,
+    /// Another layout explains the lines nearly as well.
+    LayoutUnsure,
     /// The layout changes further down.
     LayoutChanges,
     /// Some bytes are UTF-8, others are not.
@@ -71,6 +73,7 @@ impl NoticeCode {
             Self::ShortLines => "short-lines",
             Self::TabsInFixed => "tabs-in-fixed",
             Self::BrokenCycle => "broken-cycle",
+            Self::LayoutUnsure => "layout-unsure",
             Self::LayoutChanges => "layout-changes",
             Self::MixedEncodings => "mixed-encodings",
             Self::ValuesUnwrapped => "values-unwrapped",
@@ -98,6 +101,7 @@ impl NoticeCode {
                 | Self::UnclosedQuote
                 | Self::ValuesCut
                 | Self::BrokenCycle
+                | Self::LayoutUnsure
                 | Self::LayoutChanges
                 | Self::MixedEncodings
                 | Self::DateOrderUnknown

@@ -2,11 +2,14 @@
 
 use crate::encoding::Encoding;
 use crate::evidence::{DecidedBy, Decision};
+use crate::kind::date::DateOrder;
 use crate::kind::decide::{Doubt, Surroundings, Verdict, decide, named};
 use crate::kind::force::force;
 use crate::kind::statistics::Padding;
 use crate::kind::{ColumnStats, Count, Decimal, Kind, Rule, Value, number, pattern, statistics};
-use crate::layout::{Layout, LayoutChoices, NamedValue, SetAside, Total, fixed, named_values};
+use crate::layout::{
+    Layout, LayoutChoices, NamedValue, SetAside, Total, dialect_option, dialect_word, fixed, named_values,
+};
 use crate::notice::{Notice, NoticeCode};
 use crate::record::{Division, Multiline, Unit};
 use crate::selector::{AsChoice, Selector};
@@ -199,6 +202,11 @@ impl ColumnReading {
         }
     }
 
+    /// The orders of day and month that its values allow, with the pattern of each.
+    pub fn date_patterns(&self) -> Vec<(DateOrder, String)> {
+        both_patterns(&self.stats)
+    }
+
     /// The column's decimal and group characters, where its numbers show them.
     pub fn marks(&self) -> (Option<char>, Option<&'static str>) {
         match &self.rule {
@@ -300,7 +308,14 @@ pub fn conclude(
         };
         let trailing = place + 1 == survey.columns.len() && place > 0;
         let unnamed = layout.names.get(place).is_none_or(String::is_empty);
-        if kinds[place].is_none() && stats.filled == 0 && trailing && unnamed && survey.records > 0 {
+        let delimited = layout.dialect.value.division == Division::Delimited;
+        if kinds[place].is_none()
+            && stats.filled == 0
+            && trailing
+            && unnamed
+            && survey.records > 0
+            && delimited
+        {
             verdict = Verdict {
                 rule: Rule::Skip,
                 why: "lines end with a delimiter; nothing stands behind it".into(),
@@ -334,6 +349,25 @@ pub fn conclude(
     }
     column_notices(&columns, &mut notices);
     line_notices(survey, &layout, &mut notices);
+    if let Some(rival) = layout.dialect.runner_up.as_ref().filter(|_| layout.is_close) {
+        let message = format!(
+            "{} would explain the lines nearly as well; if the preview looks wrong, say {}",
+            dialect_word(&rival.value),
+            dialect_option(&rival.value)
+        );
+        notices.push(Notice::new(NoticeCode::LayoutUnsure, message));
+    }
+    if let Some(change) = survey.facts.change {
+        let message = format!(
+            "from here on records have {} fields instead of {}: the layout changes; --lines 1..{} and --lines {}..{} read the parts",
+            change.fields,
+            layout.width,
+            change.line - 1,
+            change.line,
+            survey.lines
+        );
+        notices.push(Notice::new(NoticeCode::LayoutChanges, message).at_line(change.line));
+    }
     fixed_notices(survey, &layout, &columns, head, &mut notices);
     if let Some(total) = &layout.footer.total {
         total_notices(total, survey.lines, &layout, &columns, &mut notices);
@@ -601,7 +635,7 @@ fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice>) {
         let number = column.number;
         match column.doubt {
             Some(Doubt::DateOrder) => {
-                let patterns = both_patterns(&column.stats);
+                let patterns: Vec<String> = both_patterns(&column.stats).into_iter().map(|p| p.1).collect();
                 let message = format!(
                     "\u{201c}{name}\u{201d}: {}; it stays text until you say --as '{name}=date:{}'",
                     column.why,
@@ -676,12 +710,13 @@ fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice>) {
     }
 }
 
-fn both_patterns(stats: &ColumnStats) -> Vec<String> {
+fn both_patterns(stats: &ColumnStats) -> Vec<(DateOrder, String)> {
     let Some(dates) = stats.dates.iter().max_by_key(|d| d.count) else { return Vec::new() };
     let spelling = dates.spellings.sorted().last().copied().unwrap_or_default();
     (0..3)
         .filter(|i| dates.orders[*i].count > 0)
-        .map(|i| pattern::date_text(&dates.shape, statistics::ORDERS[i], &spelling, dates.zone.text()))
+        .map(|i| statistics::ORDERS[i])
+        .map(|order| (order, pattern::date_text(&dates.shape, order, &spelling, dates.zone.text())))
         .collect()
 }
 

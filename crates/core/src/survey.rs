@@ -71,6 +71,8 @@ pub struct LineFacts {
     pub controls: Count,
     /// For each start of a fixed layout: lines with a character on both sides of it.
     pub crossings: Vec<Crossing>,
+    /// Where records of another width begin and go on.
+    pub change: Option<Change>,
     /// Lines of a fixed layout that hold tabs.
     pub tabs: Count,
     /// Lines that are longer than nearly all others, in a fixed layout.
@@ -81,6 +83,28 @@ pub struct LineFacts {
     pub set_aside: Vec<SetAside>,
     /// Lines that are no records, all of them.
     pub set_aside_lines: u64,
+}
+
+/// A place from which on many records in a row have the same odd number of fields.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Change {
+    /// The first of them.
+    pub line: u64,
+    /// Their fields.
+    pub fields: usize,
+}
+
+/// Records in a row with an odd number of fields that are no accident.
+const CHANGE: u64 = 50;
+
+/// A run of records with the same odd number of fields.
+#[derive(Clone, Copy, Debug, Default)]
+struct OddRun {
+    fields: usize,
+    line: u64,
+    /// The last record of it, counted in its block.
+    last: u64,
+    length: u64,
 }
 
 /// Lines with a character on both sides of a start.
@@ -120,6 +144,9 @@ impl LineFacts {
         count(&mut self.stray_quotes, later.stray_quotes);
         count(&mut self.undecodable, later.undecodable);
         count(&mut self.controls, later.controls);
+        if self.change.is_none() {
+            self.change = later.change.map(|c| Change { line: c.line + lines_before, ..c });
+        }
         count(&mut self.tabs, later.tabs);
         count(&mut self.too_long, later.too_long);
         count(&mut self.too_short, later.too_short);
@@ -160,6 +187,7 @@ pub struct BlockSurvey {
     pub facts: LineFacts,
     /// Digests of the values of the columns asked for, by column.
     pub digests: Vec<Vec<u64>>,
+    odd_run: OddRun,
 }
 
 /// What a record machine's step is to the table.
@@ -325,6 +353,16 @@ fn odd_width(plan: &SurveyPlan, block: &mut BlockSurvey, fields: usize, line: u6
         *ragged = Ragged { seen: Count { count: 0, line }, fields };
     }
     ragged.seen.count += 1;
+    let run = &mut block.odd_run;
+    if run.fields == fields && run.last + 1 == block.records {
+        run.last += 1;
+        run.length += 1;
+    } else {
+        *run = OddRun { fields, line, last: block.records, length: 1 };
+    }
+    if run.length == CHANGE && block.facts.change.is_none() {
+        block.facts.change = Some(Change { line: run.line, fields });
+    }
     block.widest = block.widest.max(fields);
     if fields > block.columns.len() && fields <= MOST_COLUMNS {
         // The records before had no such field.

@@ -5,9 +5,10 @@ use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
 use crate::flags::options;
-use crate::passes::survey::{Surveyed, survey};
+use crate::passes::survey::{LineRange, Surveyed, survey};
 use crate::passes::write::{Placing, Written, not_written, write};
 use crate::placeholders::{self, Names};
+use crate::questions::{self, Asker};
 use crate::receipt::{Receipt, SheetReceipt};
 use crate::render;
 use crate::run::{print, report};
@@ -17,6 +18,7 @@ use incola_core::kind::Kind;
 use incola_core::reading::{self, ColumnReading};
 use incola_core::words::counted;
 use incola_workbook::{BookWriter, SheetColumn, SheetLayout, Styles, limits, sheet_name};
+use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
 /// Imports sources into a new workbook.
@@ -34,6 +36,7 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
         let one = || -> Result<(PathBuf, Source, Surveyed)> {
             let source = Source::open(name, &spool_folder)?;
             let surveyed = survey(&source, &choices, lines)?;
+            let surveyed = settle(options, &source, surveyed, &choices, lines)?;
             check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
             let book = book_for(options, &source, &surveyed)?;
             Ok((book, source, surveyed))
@@ -81,6 +84,56 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
         print(&pages.join("\n"))?;
     }
     Ok(code)
+}
+
+/// Asks what cannot be told, where someone sits at a terminal.
+fn settle(
+    options: &Import,
+    source: &Source,
+    surveyed: Surveyed,
+    choices: &reading::Choices,
+    lines: Option<LineRange>,
+) -> Result<Surveyed> {
+    let doubts =
+        surveyed.reading.layout.is_close || surveyed.reading.columns.iter().any(|c| c.doubt.is_some());
+    let terminal = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
+    if !doubts
+        || !terminal
+        || options.no_questions
+        || options.json
+        || options.together
+        || source.path().is_none()
+    {
+        return Ok(surveyed);
+    }
+    let (mut input, mut output) = (std::io::stdin().lock(), anstream::stderr().lock());
+    let mut asker = Asker { input: &mut input, output: &mut output };
+    let mut choices = choices.clone();
+    let mut surveyed = surveyed;
+    let layout = questions::ask_layout(&surveyed, &mut choices, &mut asker)?;
+    if layout.other_layout {
+        surveyed = survey(source, &choices, lines)?;
+    }
+    let columns = questions::ask_columns(&surveyed, &mut choices, &mut asker)?;
+    if !columns.options.is_empty() {
+        let reading = &surveyed.reading;
+        surveyed.reading = reading::conclude(
+            reading.encoding.clone(),
+            reading.bom_bytes,
+            reading.line_end,
+            reading.layout.clone(),
+            &surveyed.survey,
+            &choices,
+            &surveyed.head,
+        )
+        .map_err(|bad| Failure::usage(format!("{}: {}", bad.option, bad.why)))?;
+    }
+    let said: Vec<String> = layout.options.into_iter().chain(columns.options).collect();
+    if !said.is_empty() {
+        let note = format!("\nTo be asked nothing next time: {}\n\n", said.join(" "));
+        output.write_all(note.as_bytes()).map_err(|e| Failure::unreadable(format!("cannot write: {e}")))?;
+    }
+    Ok(surveyed)
 }
 
 /// A workbook to be written, and what goes into it.

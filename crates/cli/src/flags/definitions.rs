@@ -78,6 +78,9 @@ pub(crate) struct Import {
     /// Print the receipt as JSON, for programs
     #[arg(long)]
     pub(crate) json: bool,
+    /// Ask nothing, even on a terminal: what cannot be told stays text
+    #[arg(long)]
+    pub(crate) no_questions: bool,
     /// How the sources are read.
     #[command(flatten)]
     pub(crate) read: Read,

@@ -8,6 +8,7 @@ use crate::progress::Progress;
 use crate::source::{RawSamples, Source};
 use incola_core::encoding::{self, Detected, Encoding, NotText, Undecodable};
 use incola_core::evidence::{DecidedBy, Decision};
+use incola_core::layout::fixed::{NoSuchStart, from_one};
 use incola_core::layout::{self, Layout, Repeats, Samples, after_lines};
 use incola_core::reading::{self, BadChoice, Choices, LineEnd, Reading, Scan};
 use incola_core::survey::{BlockSurvey, MOST_COLUMNS, MOST_RECORD_BYTES, Survey, SurveyPlan, survey_block};
@@ -106,6 +107,18 @@ fn survey_as(
 ) -> Result<(Surveyed, Option<Vec<u8>>)> {
     let encoding = found.encoding.value;
     let samples = decode_samples(raw, encoding, found.bom_bytes);
+    layout::fixed::check_edits(samples.borrowed(), &choices.layout).map_err(
+        |NoSuchStart { start, starts }| {
+            let starts: Vec<String> = from_one(&starts).iter().map(usize::to_string).collect();
+            let what = format!(
+                "{}: no column starts at {}; the starts are {}",
+                source.shown(),
+                start + 1,
+                starts.join(",")
+            );
+            Failure::usage(what).help("see the lines under a ruler: incola inspect --raw")
+        },
+    )?;
     let layout = layout::detect(samples.borrowed(), &choices.layout);
     let lone_cr = layout.dialect.value.lone_cr_ends_line;
     let all: Vec<&[u8]> = [&samples.head, &samples.middle, &samples.tail].map(|s| &s[..]).to_vec();

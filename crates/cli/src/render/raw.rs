@@ -1,11 +1,13 @@
 //! The lines of a source as they are: numbered, under a ruler, with tabs and control characters made visible.
 
+use super::reading::starts_inside_values;
 use super::sanitize::push_visible;
 use super::style;
 use super::text::{counted, right, terminal_columns};
 use crate::passes::survey::Surveyed;
 use crate::source::Source;
 use incola_core::encoding::Encoding;
+use incola_core::record::{Division, Multiline};
 
 /// The first lines.
 pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> String {
@@ -21,7 +23,8 @@ pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> String
     let lone_cr = surveyed.plan.dialect.lone_cr_ends_line;
     let number = rows.to_string().len().max(3);
     let room = columns.saturating_sub(number + 4).max(20);
-    ruler(&mut out, number, room);
+    let starts = starts(surveyed);
+    ruler(&mut out, number, room, &starts);
     let text = &surveyed.head;
     let mut at = 0;
     for line in 1..=rows {
@@ -30,7 +33,13 @@ pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> String
         }
         let next = Encoding::Utf8.after_line_end(text, at, lone_cr).unwrap_or(text.len());
         let mut shown = String::new();
-        for c in String::from_utf8_lossy(&text[at..next]).trim_end_matches(['\n', '\r']).chars() {
+        let mut before = ' ';
+        let mut is_cut = false;
+        for (position, c) in
+            String::from_utf8_lossy(&text[at..next]).trim_end_matches(['\n', '\r']).chars().enumerate()
+        {
+            is_cut |= before != ' ' && c != ' ' && starts.iter().any(|s| s.at == position && s.is_doubtful);
+            before = c;
             if c == ' ' {
                 shown.push('·');
             } else {
@@ -43,12 +52,35 @@ pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> String
             t if t.ends_with(b"\r") => "⇤",
             _ => "",
         };
-        let mark = mark(surveyed, line as u64);
-        out.push_str(&format!("{}{} ", style::faint(&right(&line.to_string(), number)), style::kind(mark)));
+        let mark = match mark(surveyed, line as u64) {
+            " " if is_cut => style::alert("\u{2702}"),
+            mark => style::kind(mark),
+        };
+        out.push_str(&format!("{}{} ", style::faint(&right(&line.to_string(), number)), mark));
         push_wrapped(&mut out, &shown, ending, number, room);
         at = next;
     }
     out
+}
+
+/// Where a column of a fixed layout starts, from 0, and whether values there are cut.
+struct Start {
+    at: usize,
+    is_doubtful: bool,
+}
+
+fn starts(surveyed: &Surveyed) -> Vec<Start> {
+    let division = &surveyed.plan.dialect.division;
+    let (Division::Fixed(fixed) | Division::Multiline(Multiline::Continued(fixed))) = division else {
+        return Vec::new();
+    };
+    let doubtful = |place: usize| starts_inside_values(&surveyed.reading, place + 1);
+    fixed
+        .starts
+        .iter()
+        .enumerate()
+        .map(|(place, at)| Start { at: *at, is_doubtful: doubtful(place) })
+        .collect()
 }
 
 /// What a line is to the table: names, records, or set aside.
@@ -63,7 +95,8 @@ fn mark(surveyed: &Surveyed, line: u64) -> &'static str {
     }
 }
 
-fn ruler(out: &mut String, number: usize, room: usize) {
+/// Positions in tens; below them, where columns start.
+fn ruler(out: &mut String, number: usize, room: usize, starts: &[Start]) {
     let mut tens = String::new();
     for n in 1..=room {
         if n % 10 == 0 {
@@ -75,6 +108,16 @@ fn ruler(out: &mut String, number: usize, room: usize) {
         }
     }
     out.push_str(&format!("{}  {}\n", " ".repeat(number), style::faint(&tens)));
+    let Some(last) = starts.iter().map(|s| s.at).filter(|at| *at < room).max() else { return };
+    let mut marks = String::new();
+    for position in 0..=last {
+        match starts.iter().find(|s| s.at == position) {
+            Some(start) if start.is_doubtful => marks.push_str(&style::alert("\u{2702}")),
+            Some(_) => marks.push('\u{25be}'),
+            None => marks.push(' '),
+        }
+    }
+    out.push_str(&format!("{}  {marks}\n", " ".repeat(number)));
 }
 
 fn push_wrapped(out: &mut String, shown: &str, ending: &str, number: usize, room: usize) {

@@ -11,12 +11,21 @@ use incola_core::kind::statistics::{trim, unwrap};
 use incola_core::kind::{Kind, Value};
 use incola_core::layout::fixed::from_one;
 use incola_core::layout::{delimiter_word, dialect_word};
+use incola_core::notice::NoticeCode;
 use incola_core::reading::{ColumnReading, Reading};
 use incola_core::record::{Dialect, Division, Fixed, LineParts, Machine, Multiline};
 use incola_core::survey::{Item, next_item};
 
 /// Values of a preview are cut to so many characters.
 const VALUE_CHARS: usize = 60;
+
+/// Stands where a start cuts a value.
+const CUT: char = '\u{2702}';
+
+/// Whether the start of a column stands inside values.
+pub(super) fn starts_inside_values(reading: &Reading, number: usize) -> bool {
+    reading.notices.iter().any(|n| n.code == NoticeCode::ValuesCut && n.column == Some(number))
+}
 
 /// The page of a source.
 pub(crate) fn page(name: &str, surveyed: &Surveyed, options: &Inspect) -> String {
@@ -71,6 +80,8 @@ fn preview(surveyed: &Surveyed, rows: usize) -> Vec<GridColumn> {
             values: Vec::new(),
         })
         .collect();
+    let cut_before: Vec<bool> =
+        reading.columns.iter().map(|c| starts_inside_values(reading, c.number)).collect();
     let mut machine = Machine::new(&surveyed.plan.dialect);
     let text = &surveyed.head;
     let mut at = surveyed.data_in_head().unwrap_or(text.len());
@@ -86,6 +97,13 @@ fn preview(surveyed: &Surveyed, rows: usize) -> Vec<GridColumn> {
                         line(&String::from_utf8_lossy(&field[..field.len().min(4 * VALUE_CHARS)]));
                     if column.pad.is_some() || column.rule.kind() != Kind::Text {
                         value = value.trim().to_owned();
+                    }
+                    // A value that a start cuts in two is open on that side.
+                    if cut_before[i] && machine.crossing(text, i).is_some() {
+                        value.insert(0, CUT);
+                    }
+                    if cut_before.get(i + 1) == Some(&true) && machine.crossing(text, i + 1).is_some() {
+                        value.push(CUT);
                     }
                     if matches!(column.read(field), Value::Misfit(_)) {
                         value.push_str(" ‹text›");
@@ -188,7 +206,10 @@ fn reasons(reading: &Reading, columns: usize) -> String {
     };
     rows.push(("header".into(), header, vec![layout.header_why.clone()]));
     for value in reading.values.iter().take(8) {
-        let place = format!("line {}; {{{}}} stands for it in --sheet and --into", value.line, value.name);
+        let mut place = format!("line {}", value.line);
+        if value == &reading.values[0] {
+            place.push_str(&format!("; {{{}}} stands for it in --sheet and --into", value.name));
+        }
         rows.push(("value".into(), cut(&line(&format!("{}: {}", value.name, value.value)), 44), vec![place]));
     }
     if reading.values.len() > 8 {
@@ -246,6 +267,7 @@ fn column_reasons(list: &[ColumnReading], columns: usize) -> String {
     let name = list.iter().map(|c| width(&line(&c.name))).max().unwrap_or(0).clamp(4, 24);
     let kind = list.iter().map(|c| width(&kind_format(c))).max().unwrap_or(0).clamp(4, 30);
     for column in list {
+        let unit = column.unit.as_ref().map_or_else(String::new, |unit| format!("in {unit}; "));
         let blank = if column.stats.blank > 0 {
             format!("; {} blank", grouped(column.stats.blank))
         } else {
@@ -253,7 +275,7 @@ fn column_reasons(list: &[ColumnReading], columns: usize) -> String {
         };
         let indent = 2 + number + 2 + name + 2 + kind + 2;
         let room = columns.saturating_sub(indent).max(24);
-        let why = line(&format!("{}{blank}", column.why));
+        let why = line(&format!("{unit}{}{blank}", column.why));
         let mut lines = wrap(&why, room).into_iter();
         let kind_text = kind_format(column);
         out.push_str(&format!(

@@ -59,7 +59,7 @@ pub(super) fn dialects(samples: Samples<'_>, choices: &LayoutChoices, hint: Opti
     if choices.kind == Some(LayoutKind::Report) {
         return Vec::new();
     }
-    if choices.kind.is_some_and(|k| k != LayoutKind::Delimited) || choices.starts.is_some() {
+    if choices.kind.is_some_and(|k| k != LayoutKind::Delimited) || choices.states_fixed() {
         return super::fixed::dialects(samples, choices, &plain_dialect(samples, choices));
     }
     let delimiters: Vec<String> = match choices.delimiter.as_deref().or(hint) {

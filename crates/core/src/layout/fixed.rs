@@ -50,6 +50,37 @@ pub(super) fn dialects(samples: Samples<'_>, choices: &LayoutChoices, base: &Dia
     ruled.or(found).into_iter().map(edit(choices)).map(fixed).collect()
 }
 
+/// A start that is to be dropped or moved, but is none of those found.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NoSuchStart {
+    /// The start, from 0.
+    pub start: usize,
+    /// Those there are, from 0.
+    pub starts: Vec<usize>,
+}
+
+/// Whether the changes that the choices state fit the starts that are found without them.
+///
+/// # Errors
+/// [`NoSuchStart`] for the first change that does not.
+pub fn check_edits(samples: Samples<'_>, choices: &LayoutChoices) -> Result<(), NoSuchStart> {
+    if choices.start_edits.is_empty() {
+        return Ok(());
+    }
+    let kind = Some(super::LayoutKind::Fixed);
+    let unchanged = LayoutChoices { start_edits: Vec::new(), kind, ..choices.clone() };
+    let layout = super::detect(samples, &unchanged);
+    let found = layout.dialect.value.division.fixed();
+    let mut starts = found.map_or_else(|| vec![0], |fixed| fixed.starts.clone());
+    for edit in &choices.start_edits {
+        if let Some(start) = edit.needs().filter(|needed| !starts.contains(needed)) {
+            return Err(NoSuchStart { start, starts });
+        }
+        edit.apply(&mut starts);
+    }
+    Ok(())
+}
+
 /// The characters of nearly every line between the header and the footer of a fixed layout that fills its lines up; `None`:
 /// they end where their values do.
 pub fn line_length(samples: Samples<'_>, layout: &super::Layout) -> Option<usize> {
@@ -208,10 +239,10 @@ pub(super) fn shared_starts(all: &[Vec<char>]) -> Option<Vec<usize>> {
     if columns.len() < 2 {
         return None;
     }
-    // A title keeps to no gap; names leave a place in each.
+    // A title keeps to no gap; names leave a place in each that is wider than a blank inside a value.
     let names = names_line(all, &body, &core).filter(|names| {
         let mut gaps = columns.windows(2).map(|pair| pair[0].1..=pair[1].0);
-        gaps.all(|mut gap| gap.any(|at| cuts(names, &[at]) == 0))
+        gaps.all(|mut gap| gap.end() - gap.start() < 2 || gap.any(|at| cuts(names, &[at]) == 0))
     });
     let mut starts: Vec<usize> = vec![0];
     for (n, &(from, to)) in columns.iter().enumerate().skip(1) {
@@ -233,6 +264,11 @@ pub(super) fn shared_starts(all: &[Vec<char>]) -> Option<Vec<usize>> {
             if goes_on(&core, before, from) {
                 continue;
             }
+        }
+        // Nor does a blank divide that a name runs across.
+        let runs_across = names.get(before - 1..=from).is_some_and(|part| part.iter().all(|c| *c != ' '));
+        if from - before == 1 && runs_across {
+            continue;
         }
         // No start cuts a name: one that sticks out in front of its values is aligned at the right, as they are.
         let mut uncut = (before..=from).filter(|at| cuts(names, &[*at]) == 0);

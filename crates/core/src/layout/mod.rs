@@ -20,6 +20,9 @@ use crate::evidence::{DecidedBy, Decision};
 use crate::record::{Dialect, Division, Multiline, Unit};
 use trial::Trial;
 
+/// Share of the best score from which on the runner-up is within reach.
+const CLOSE: f64 = 0.97;
+
 /// Decoded samples of a source. Each consists of whole lines.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Samples<'t> {
@@ -81,6 +84,22 @@ pub struct LayoutChoices {
     pub header: HeaderChoice,
     /// Who says so.
     pub decided_by: Option<DecidedBy>,
+}
+
+impl LayoutChoices {
+    /// Whether the clerk says how lines are divided, in whole or in part.
+    fn is_stated(&self) -> bool {
+        self.delimiter.is_some()
+            || self.starts.is_some()
+            || !self.start_edits.is_empty()
+            || self.kind.is_some()
+            || self.lines_per_record.is_some()
+    }
+
+    /// Whether the layout is to be a fixed one.
+    fn states_fixed(&self) -> bool {
+        self.starts.is_some() || !self.start_edits.is_empty() || self.kind == Some(LayoutKind::Fixed)
+    }
 }
 
 /// Lines that are no records.
@@ -145,6 +164,8 @@ pub struct Layout {
     pub footer: Footer,
     /// Whether the lines are those of a printed report, and are kept whole.
     pub is_report: bool,
+    /// Whether the runner-up explains the lines nearly as well.
+    pub is_close: bool,
 }
 
 impl Layout {
@@ -196,6 +217,22 @@ fn multiline_word(multiline: &Multiline) -> String {
     }
 }
 
+/// The option that states a dialect.
+pub fn dialect_option(dialect: &Dialect) -> String {
+    match &dialect.division {
+        Division::Fixed(layout) => {
+            let starts: Vec<String> = fixed::from_one(&layout.starts).iter().map(usize::to_string).collect();
+            format!("--starts {}", starts.join(","))
+        }
+        Division::Multiline(_) => "--layout multiline".into(),
+        Division::Delimited => {
+            let word = delimiter_word(&dialect.delimiter);
+            let runs = if dialect.runs_as_one { " --runs-as-one yes" } else { "" };
+            format!("--delimiter {}{runs}", word.trim_matches(['\u{201c}', '\u{201d}']))
+        }
+    }
+}
+
 /// The delimiter that a word or its characters stand for: `tab`, `comma`, `|`, `||`.
 pub fn delimiter_from_word(word: &str) -> String {
     candidates::WORDS
@@ -227,8 +264,13 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     if is_report && looks {
         dialect.why = report::WHY.into();
     }
+    let is_close = dialect.decided_by == DecidedBy::Detected
+        && hint.is_none()
+        && best.width > 1
+        && rival.as_ref().is_some_and(|r| r.is_convincing() && r.score >= CLOSE * best.score);
     Layout {
         is_report,
+        is_close,
         width: best.width.max(header.names.len()).max(1),
         dialect,
         preamble_lines: header.preamble_lines,
@@ -261,10 +303,7 @@ fn best_trials(samples: Samples<'_>, choices: &LayoutChoices, hint: Option<&str>
         }
     }
     trials.sort_by(|a, b| b.score.total_cmp(&a.score));
-    let stated = choices.delimiter.is_some()
-        || hint.is_some()
-        || choices.starts.is_some()
-        || choices.kind == Some(LayoutKind::Fixed);
+    let stated = choices.delimiter.is_some() || hint.is_some() || choices.states_fixed();
     let whole_lines = Dialect {
         division: Division::Delimited,
         delimiter: Vec::new(),
@@ -329,11 +368,7 @@ fn several_lines(samples: Samples<'_>, choices: &LayoutChoices) -> Option<Trial>
 }
 
 fn explain(best: &Trial, rival: Option<&Trial>, choices: &LayoutChoices, hinted: bool) -> Decision<Dialect> {
-    let mut decision = if choices.delimiter.is_some()
-        || choices.starts.is_some()
-        || choices.kind.is_some()
-        || choices.lines_per_record.is_some()
-    {
+    let mut decision = if choices.is_stated() {
         let by = choices.decided_by.unwrap_or(DecidedBy::Given);
         Decision { decided_by: by, ..Decision::given(best.dialect.clone(), best.evidence()) }
     } else if hinted {

@@ -114,6 +114,17 @@ pub(super) fn rows(text: &[u8], dialect: &Dialect, most: usize) -> (Vec<Row>, Qu
         line += u64::from(machine.lines());
         at = machine.next_start();
     }
+    // Starts that cut most lines were stated, and tell nothing of which lines are records: how many columns they fill does.
+    let cut = rows.iter().filter(|r| r.is_cut).count();
+    if cut * 5 > rows.len() * 2 {
+        let mut filled: Vec<usize> = rows.iter().map(|r| r.filled).collect();
+        filled.sort_unstable();
+        let typical = filled[filled.len() / 2];
+        for row in &mut rows {
+            row.is_cut = row.filled * 2 < typical;
+        }
+        quoting.cut = cut;
+    }
     (rows, quoting)
 }
 
@@ -130,6 +141,8 @@ pub(super) struct Quoting {
     quoted: usize,
     stray: usize,
     unclosed: usize,
+    /// Lines with a character on both sides of a start, where most lines have one.
+    cut: usize,
 }
 
 /// Samples read with one dialect.
@@ -458,6 +471,14 @@ impl Trial {
     pub(super) fn evidence(&self) -> String {
         if let Division::Fixed(layout) = &self.dialect.division {
             let starts: Vec<String> = fixed::from_one(&layout.starts).iter().map(usize::to_string).collect();
+            if self.quoting.cut > 0 {
+                return format!(
+                    "{} of {} lines looked at have characters across the starts {}",
+                    self.quoting.cut,
+                    self.rows.len(),
+                    starts.join(", ")
+                );
+            }
             return format!(
                 "{} of {} lines looked at have no character across the starts {}",
                 self.even_records,
