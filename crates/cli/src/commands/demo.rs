@@ -10,7 +10,7 @@ use clap::Parser;
 use std::path::Path;
 
 /// The files: name, content, and what is worth seeing in them.
-const FILES: [(&str, &[u8], &str); 4] = [
+const FILES: [(&str, &[u8], &str); 8] = [
     (
         "port-calls.csv",
         include_bytes!("../../demo/port-calls.csv"),
@@ -31,7 +31,30 @@ const FILES: [(&str, &[u8], &str); 4] = [
         include_bytes!("../../demo/pallets.dat"),
         "Pallets, from the customs broker: divided by ^; everything is to stay text.",
     ),
+    (
+        "tide-gauge.log",
+        include_bytes!("../../demo/tide-gauge.log"),
+        "The tide gauge's log: fixed widths, values in the headings, units and a rule line below the names.",
+    ),
+    (
+        "manifest.txt",
+        include_bytes!("../../demo/manifest.txt"),
+        "A cargo manifest: three lines make one record.",
+    ),
+    (
+        "weighbridge.lst",
+        include_bytes!("../../demo/weighbridge.lst"),
+        "The weighbridge's listing: columns lined up by blanks, a total at the end.",
+    ),
+    (
+        "moorings.csv",
+        include_bytes!("../../demo/moorings.csv"),
+        "Two months of moorings that someone joined: the header stands in the middle again.",
+    ),
 ];
+
+/// The workbooks that it makes.
+const BOOKS: [&str; 3] = ["harbour.xlsx", "pallets.xlsx", "printed.xlsx"];
 
 /// Lays out the files and runs the job on them.
 pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
@@ -68,7 +91,35 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         "--into",
         &place("pallets.xlsx"),
     ])?);
-    say(&format!("\nThe workbooks are {} and {}.\n", place("harbour.xlsx"), place("pallets.xlsx")))?;
+    step(
+        "Other systems print rather than export: no delimiter, several lines a record, headings in the middle.",
+    )?;
+    for name in ["tide-gauge.log", "manifest.txt", "weighbridge.lst", "moorings.csv"] {
+        code = code.max(obey(&["inspect", &place(name), "--rows", "2"])?);
+        say("\n")?;
+    }
+    step("They need no option either.")?;
+    code = code.max(obey(&[
+        "import",
+        &place("tide-gauge.log"),
+        &place("manifest.txt"),
+        &place("weighbridge.lst"),
+        &place("moorings.csv"),
+        "--into",
+        &place("printed.xlsx"),
+    ])?);
+    step("A start that is given wrong cuts values in two: that is counted over the whole file, and shown.")?;
+    code = code.max(obey(&[
+        "inspect",
+        &place("weighbridge.lst"),
+        "--raw",
+        "--rows",
+        "5",
+        "--move-start",
+        "65:70",
+    ])?);
+    let books = BOOKS.map(|name| format!("  {}\n", place(name)));
+    say(&format!("\nThe workbooks:\n{}", books.concat()))?;
     // The dues hold an order of day and month that cannot be told; the demo itself went as it should.
     Ok(if code <= ExitCode::NeedsALook { ExitCode::Done } else { code })
 }
@@ -80,7 +131,7 @@ fn lay_out(folder: &Path) -> Result<()> {
         let path = folder.join(name);
         std::fs::write(&path, content).map_err(|e| Failure::io(&path, "write it", &e))?;
     }
-    for name in ["harbour.xlsx", "pallets.xlsx"] {
+    for name in BOOKS {
         let path = folder.join(name);
         if path.exists() {
             std::fs::remove_file(&path).map_err(|e| Failure::io(&path, "replace it", &e))?;

@@ -532,7 +532,7 @@ impl ColumnStats {
         if seen & class::BLANK != 0 {
             (value, front) = trim(field);
         }
-        self.pad(field, value, front);
+        self.pad(field, value, front, seen & class::HIGH != 0);
         if seen & class::OTHER != 0
             && let Some((_, wrap)) = unwrap(value)
         {
@@ -586,10 +586,9 @@ impl ColumnStats {
     }
 
     #[inline]
-    fn pad(&mut self, field: &[u8], value: &[u8], front: usize) {
+    fn pad(&mut self, field: &[u8], value: &[u8], front: usize, high: bool) {
         let behind = (field.len() - value.len() - front) as u32;
-        let width =
-            if field.is_ascii() { field.len() } else { String::from_utf8_lossy(field).chars().count() };
+        let width = if high { String::from_utf8_lossy(field).chars().count() } else { field.len() };
         let (front, width) = (front as u32, width as u32);
         match &mut self.padding {
             Some(p) if p.front.1 + p.behind.1 + front + behind == 0 => {
