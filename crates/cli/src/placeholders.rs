@@ -76,7 +76,7 @@ mod tests {
         for (template, in_path, expected) in [
             ("{stem}", false, "calls"),
             ("{carrier} {STEM}.xlsx", true, "Northern Line calls.xlsx"),
-            ("out/{Path}.xlsx", true, "out/--.-etc-x.xlsx"),
+            ("out/{Path}.xlsx", true, "out/---etc-x.xlsx"),
             ("{Dots}.xlsx", true, "-.xlsx"),
             ("{Path}", false, "../../etc/x"),
             ("a{b", false, "a{b"),

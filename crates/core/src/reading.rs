@@ -730,9 +730,8 @@ fn fixed_notices(
 ) {
     let Some(fixed) = layout.dialect.value.division.fixed() else { return };
     for (place, crossing) in survey.facts.crossings.iter().enumerate() {
-        // Columns that touch throughout, a number and a word, are no value that is cut.
-        let touching = crossing.all.count * 10 >= survey.records * 9;
-        let cut = if touching { crossing.alike } else { crossing.all };
+        // A number and a word that touch are two values; two digits, or two letters, are one.
+        let cut = crossing.alike;
         let (Some(start), Some(column)) = (fixed.starts.get(place), columns.get(place)) else { continue };
         if cut.count == 0 {
             continue;
@@ -740,12 +739,15 @@ fn fixed_notices(
         let start = start + 1;
         let better = (fixed.unit == Unit::Characters)
             .then(|| fixed::better_start(head, layout.lines_before_data, &fixed.starts, place))
-            .flatten();
+            .flatten()
+            // A few odd lines are no reason to move a start far.
+            .filter(|(to, _)| (to + 1).abs_diff(start) <= 3 || cut.count * 20 >= survey.records);
         let advice = match better {
             Some((to, 0)) => format!("--move-start {start}:{} cuts none of the lines looked at", to + 1),
             Some((to, left)) => {
                 format!("--move-start {start}:{} cuts {} of the lines looked at", to + 1, left)
             }
+            None if cut.count * 20 < survey.records => "look at the lines: incola inspect --raw".into(),
             None => format!("--drop-start {start} makes one column of the two"),
         };
         let before = columns.get(place.wrapping_sub(1)).map_or("", |c| c.name.as_str());

@@ -22,7 +22,10 @@ fn sources_that_are_no_tables_say_what_they_are() {
         .with("empty.csv", "")
         .with("book.csv", b"PK\x03\x04....")
         .with("noise.csv", noise)
-        .with("page.csv", b"%PDF-1.7 ...");
+        .with("page.csv", b"%PDF-1.7 ...")
+        .with("web.csv", "<!DOCTYPE html>\n<table><tr><td>1</td></tr></table>")
+        .with("feed.csv", "<?xml version=\"1.0\"?><calls/>")
+        .with("calls.json", "[{\"call\": 1}, {\"call\": 2}]");
     std::fs::create_dir(folder.path("folder")).unwrap();
     for (source, status, expected) in [
         ("missing.csv", 3, "missing.csv: there is no such file or folder"),
@@ -30,9 +33,28 @@ fn sources_that_are_no_tables_say_what_they_are() {
         ("folder", 3, "folder: it is a folder"),
         ("book.csv", 3, "book.csv: this is a zip archive"),
         ("noise.csv", 3, "noise.csv: this is binary data"),
+        ("web.csv", 3, "web.csv: this is a web page (HTML)"),
+        ("feed.csv", 3, "feed.csv: this is an XML document"),
+        ("calls.json", 3, "calls.json: this is JSON data"),
         ("page.csv", 3, "page.csv: this is a PDF document"),
     ] {
         fails(&folder, &format!("import {source} --into out.xlsx"), status, &[expected]);
+    }
+}
+
+#[test]
+fn starts_that_cannot_be_are_refused() {
+    let folder = Folder::new().with("list.txt", "007  Saltwind\n008  Heron\n009  Quill\n");
+    for (options, expected) in [
+        ("--starts 1,9,4", "--starts 1,9,4: the starts are out of order"),
+        ("--starts 1,6,6", "two columns cannot start at one place"),
+        ("--starts 0,6", "the first position of a line is 1"),
+        ("--starts 1,x", "a start is a whole number"),
+        ("--move-start 7:8", "no column starts at 7; the starts are 1,6"),
+        ("--drop-start 3", "no column starts at 3; the starts are 1,6"),
+        ("--move-start 7", "--move-start 7"),
+    ] {
+        fails(&folder, &format!("import list.txt {options} --into out.xlsx"), 2, &[expected]);
     }
 }
 

@@ -193,7 +193,7 @@ fn a_dry_run_says_what_would_be_done_and_writes_nothing() {
 fn the_receipt_is_json_too() {
     let folder = Folder::new().with("calls.csv", CALLS);
     let run = folder.run("import calls.csv --json --into calls.xlsx").expect(0);
-    let json: serde_json::Value = serde_json::from_str(&run.out).unwrap();
+    let json = serde_json::from_str::<serde_json::Value>(&run.out).unwrap()[0].take();
     let sheet = &json["sheets"][0];
     assert_eq!(
         (sheet["rows"].as_u64(), sheet["cells"].as_u64(), sheet["kept_exactly"].as_u64()),

@@ -18,12 +18,14 @@ fn a_reading_is_a_page_with_preview_reasons_and_the_command_to_type() {
       04711     003         17.03.2031  1.234,50
       04712     017         18.03.2031     12,00
 
-      encoding   windows-1252, line ends lf  not UTF-8 (3 places); reads “Hafengebühren”
+      encoding   windows-1252, line ends lf  not UTF-8 (3 places, the first in line 1); reads
+                                             “Hafengebühren”
                                              not cp850: would read “Hafengeb³hren”
       layout     delimited by semicolon      all 4 records looked at have 4 fields
                                              not comma: it leaves marks of the other kind inside its 2
                                              fields
       header     line 4                      4 of 4 fields are unlike the values below them
+      value      Reederei: Möwe              line 2; {Reederei} stands for it in --sheet and --into
       set aside  lines 1-3                   before the header
       set aside  line 7                      total line
 

@@ -15,4 +15,5 @@ mod support;
 mod errors;
 mod import;
 mod inspect;
+mod layouts;
 mod readme;

@@ -152,7 +152,7 @@ impl Rule {
             return Value::Blank;
         }
         let (field, value) = match unwrap(value) {
-            Some((inner, _)) if inner.is_empty() => return Value::Blank,
+            Some(([], _)) => return Value::Blank,
             Some((inner, _)) => (inner, inner),
             None => (field, value),
         };

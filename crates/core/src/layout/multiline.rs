@@ -70,7 +70,7 @@ fn labelled(text: &[&[u8]]) -> Option<Multiline> {
     let label = |line: &[u8]| -> Option<Vec<u8>> {
         let (label, _) = split_label(line);
         let worded = label.first().is_some_and(|b| b.is_ascii_alphabetic() || *b >= 0x80);
-        let short = label.len() <= 40 && label.iter().filter(|b| **b == b' ').count() <= 4;
+        let short = label.len() <= 40 && memchr::memchr_iter(b' ', label).count() <= 4;
         (label.len() < line.len() && worded && short).then(|| label.to_vec())
     };
     let (mut with, mut others) = (0, 0);
@@ -127,6 +127,9 @@ fn blocks(text: &[&[u8]], choices: &LayoutChoices) -> Option<Multiline> {
     Some(Multiline::Cycle { lines: parts, first: None })
 }
 
+/// How a line begins.
+type Mark = fn(&[u8]) -> Vec<u8>;
+
 /// A first line that comes back every so many lines, unlike those between.
 fn repeating(text: &[&[u8]], choices: &LayoutChoices) -> Option<Multiline> {
     let filled: Vec<&[u8]> = text.iter().filter(|l| !is_blank(l)).copied().collect();
@@ -134,7 +137,7 @@ fn repeating(text: &[&[u8]], choices: &LayoutChoices) -> Option<Multiline> {
         return None;
     }
     // How a line begins: by its very characters, as record types do, or by their sort.
-    let marks: [fn(&[u8]) -> Vec<u8>; 3] = [
+    let marks: [Mark; 3] = [
         |line| line.iter().take(1).copied().collect(),
         |line| line.iter().take(3).copied().collect(),
         |line| {
@@ -154,7 +157,7 @@ fn repeating(text: &[&[u8]], choices: &LayoutChoices) -> Option<Multiline> {
             return None;
         }
         let most = (filled.len() / 4).min(12);
-        let count = (2..=most).find(|n| agree(*n) >= 90)?;
+        let count = (2..=most).find(|n| agree(*n) >= 75 && agree(*n) >= agree(1) + 30)?;
         // Records of one line whose first characters change in step are rarer than those of several lines, but all their
         // lines look alike.
         let lengths: Vec<usize> = (0..count)
@@ -216,12 +219,12 @@ fn first_shape(text: &[&[u8]], count: usize) -> Option<LineShape> {
             let places: Vec<usize> = (0..filled.len()).filter(|i| shape.fits(filled[*i].0)).collect();
             let Some(last) = places.last().filter(|_| places.len() > 2) else { continue };
             let steady = places.windows(2).filter(|w| w[1] - w[0] == count).count();
-            if steady * 10 < (places.len() - 1) * 9 || places.len() * count * 10 < filled.len() * 8 {
+            if steady * 4 < (places.len() - 1) * 3 || places.len() * count * 10 < filled.len() * 8 {
                 continue;
             }
             let set_off = places.iter().filter(|at| filled[**at].1).count() * 10 >= places.len() * 8;
             let whole_end = filled.len() - last == count;
-            let digit = shape.start.iter().any(|b| b.is_ascii_digit());
+            let digit = shape.start.iter().any(u8::is_ascii_digit);
             let points = 4 * usize::from(set_off) + 2 * usize::from(whole_end) + usize::from(digit);
             if best.as_ref().is_none_or(|(most, _)| points > *most) {
                 best = Some((points, shape));

@@ -197,21 +197,15 @@ impl Machine {
             } else {
                 let (label, value) = split_label(line);
                 current = labels.iter().position(|l| l.eq_ignore_ascii_case(label));
-                match current {
-                    Some(column) => {
-                        if !values[column].is_empty() {
-                            values[column].push(b'\n');
-                        }
-                        values[column].extend_from_slice(value);
-                    }
-                    None => {
-                        // A label that the layout does not know: the line is kept whole behind the last column.
-                        if !others.is_empty() {
-                            others.push(b'\n');
-                        }
-                        others.extend_from_slice(line);
-                    }
+                // A label that the layout does not know: the line is kept whole behind the last column.
+                let (place, part) = match current {
+                    Some(column) => (&mut values[column], value),
+                    None => (&mut others, line),
+                };
+                if !place.is_empty() {
+                    place.push(b'\n');
                 }
+                place.extend_from_slice(part);
             }
             lines += 1;
             self.end = end;
