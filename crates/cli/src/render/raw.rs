@@ -7,6 +7,7 @@ use super::text::{counted, right, terminal_columns};
 use crate::passes::survey::Surveyed;
 use crate::source::Source;
 use incola_core::encoding::Encoding;
+use incola_core::notice::NoticeCode;
 use incola_core::record::{Division, Multiline};
 
 /// The first lines.
@@ -59,6 +60,14 @@ pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> String
         out.push_str(&format!("{}{} ", style::faint(&right(&line.to_string(), number)), mark));
         push_wrapped(&mut out, &shown, ending, number, room);
         at = next;
+    }
+    // What the marks above mean, and what to type.
+    let about_lines = reading.notices.iter().filter(|n| n.code == NoticeCode::ValuesCut);
+    for (n, notice) in about_lines.enumerate() {
+        if n == 0 {
+            out.push('\n');
+        }
+        out.push_str(&super::receipt::notice_lines(notice, columns));
     }
     out
 }

@@ -500,6 +500,6 @@ mod tests {
     #[test]
     fn the_reason_shows_a_word() {
         let found = detect(&[b"Kai;Gr\xF6\xDFe\n"]).unwrap().encoding;
-        assert_eq!(found.why, "not UTF-8 (2 places); reads \u{201c}Größe\u{201d}");
+        assert_eq!(found.why, "not UTF-8 (2 places, the first in line 1); reads \u{201c}Größe\u{201d}");
     }
 }

@@ -434,6 +434,7 @@ impl Trial {
             let several = self.rows[self.first..].iter().filter(|r| r.filled > 1).count();
             let table = self.rows.len() - self.first;
             return self.width >= 2
+                && self.quoting.cut == 0
                 && self.even_records >= 2
                 && self.evenness >= 0.9
                 && self.undivided < 0.3
