@@ -209,7 +209,7 @@ pub fn next_item(machine: &mut Machine, text: &[u8], at: usize, last: bool, repe
     match machine.step(text, at, last) {
         Step::Record => match repeats.why(&text[machine.start()..machine.end()]) {
             Some(why) => Item::SetAside(why),
-            None => Item::Record,
+            None => repeats.why_record(machine, text).map_or(Item::Record, Item::SetAside),
         },
         Step::Blank => Item::SetAside("blank line"),
         Step::Comment => Item::SetAside("comment"),

@@ -191,3 +191,40 @@ fn a_layout_that_changes_half_way_is_located() {
     let change = notices.iter().find(|n| n["code"] == "layout-changes").unwrap();
     assert_eq!(change["line"], 102);
 }
+
+#[test]
+fn page_headings_and_page_totals_are_no_records() {
+    let mut text = String::new();
+    for page in 1..=3 {
+        let feed = if page > 1 { "\u{c}" } else { "" };
+        text += &format!(
+            "{feed}BERTH DUES                       PAGE {page}\nTolgarth Quay    Printed 14.03.2031 10:2{page}\n\n"
+        );
+        text += "Berth  Vessel      Moored            Dues\n-----  ----------  ----------  ----------\n";
+        for i in 0..9 {
+            text += &format!("{i:03}    Grey Heron  {:02}.03.2031  {:>10}.50\n", i + 10, i * 11);
+        }
+        text += "                               ----------\nPage total                         396.00\n\n";
+    }
+    let found = reading("pages.txt", text.as_bytes(), "", 0);
+    assert_eq!((&found["header_line"], &found["records"]), (&json!(4), &json!(27)));
+    let kinds: Vec<&str> =
+        found["columns"].as_array().unwrap().iter().filter_map(|c| c["kind"].as_str()).collect();
+    assert_eq!(kinds, ["text", "text", "date", "number"]);
+    let aside = found["set_aside"].as_array().unwrap();
+    let at = |line: u64| {
+        let of = |a: &&Value| {
+            (a["line"].as_u64().unwrap()..).take(a["lines"].as_u64().unwrap() as usize).any(|l| l == line)
+        };
+        aside.iter().find(of).map(|a| a["why"].as_str().unwrap())
+    };
+    assert_eq!(
+        [at(16), at(18), at(21), at(22)],
+        [
+            Some("total among the records"),
+            Some("repeats a line from above the header"),
+            Some("repeats the header"),
+            Some("rule line")
+        ]
+    );
+}

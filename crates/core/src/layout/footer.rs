@@ -6,7 +6,13 @@ use crate::kind::statistics::trim;
 use crate::record::{Division, Machine};
 
 /// Words that a total line begins with, in lower case.
-const TOTAL_WORDS: [&str; 22] = [
+const TOTAL_WORDS: [&str; 28] = [
+    "page total",
+    "subtotals",
+    "zwischensumme",
+    "seitensumme",
+    "sous-total",
+    "subtotaal",
     "total",
     "totals",
     "grand total",
@@ -80,6 +86,23 @@ pub(super) fn find(sample: &[u8], trial: &Trial, lines_before: u64) -> Footer {
     footer
 }
 
+/// Columns that most records fill, if at least two records further up say that they are totals and fill fewer; else 0.
+pub(super) fn filled_among_totals(head: &[u8], trial: &Trial, lines_before: u64) -> usize {
+    if trial.width < 3 {
+        return 0;
+    }
+    let data: Vec<&Row> = trial.rows.iter().filter(|r| r.line > lines_before).collect();
+    let mut filled: Vec<usize> = data.iter().map(|r| r.filled).collect();
+    filled.sort_unstable();
+    let typical = filled.get(filled.len() / 2).copied().unwrap_or(0);
+    let mut machine = Machine::new(&trial.dialect);
+    let mut is_total = |row: &Row| {
+        machine.step(head, row.start, true);
+        row.filled < typical && says_total(&machine, head)
+    };
+    if data.iter().filter(|row| is_total(row)).count() >= 2 { typical } else { 0 }
+}
+
 const TOTAL: &str = "total line";
 
 fn last_line(sample: &[u8], rows: &[Row]) -> u64 {
@@ -122,6 +145,17 @@ fn strangeness(
         return Some("after the last record");
     }
     None
+}
+
+/// Whether the record in the machine begins with a word for totals. In a fixed layout such words may run across starts: they
+/// end at two blanks.
+pub(super) fn says_total(machine: &Machine, text: &[u8]) -> bool {
+    if machine.dialect().division.fixed().is_some() {
+        let line = text[machine.start()..machine.end()].trim_ascii();
+        let end = memchr::memmem::find(line, b"  ").unwrap_or(line.len());
+        return is_total_word(&line[..end]);
+    }
+    machine.fields(text).map(|f| trim(f).0).find(|f| !f.is_empty()).is_some_and(is_total_word)
 }
 
 fn is_total_word(value: &[u8]) -> bool {

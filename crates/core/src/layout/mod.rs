@@ -164,6 +164,8 @@ pub struct Layout {
     pub footer: Footer,
     /// Whether the lines are those of a printed report, and are kept whole.
     pub is_report: bool,
+    /// Columns that most records fill, where totals stand among the records; 0: none do.
+    pub filled_among_totals: usize,
     /// Whether the runner-up explains the lines nearly as well.
     pub is_close: bool,
 }
@@ -269,6 +271,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
         && best.width > 1
         && rival.as_ref().is_some_and(|r| r.is_convincing() && r.score >= CLOSE * best.score);
     Layout {
+        filled_among_totals: footer::filled_among_totals(samples.head, &best, header.lines_before_data),
         is_report,
         is_close,
         width: best.width.max(header.names.len()).max(1),

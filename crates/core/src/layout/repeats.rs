@@ -2,6 +2,8 @@
 
 use super::Layout;
 use super::candidates;
+use super::footer::says_total;
+use crate::kind::statistics::trim;
 use crate::record::Machine;
 
 /// Lines above the header that are remembered.
@@ -25,10 +27,18 @@ const LETTERS: usize = 4;
 #[derive(Clone, Debug, Default)]
 pub struct Repeats {
     header: Vec<u8>,
+    /// Columns that most records fill, where totals stand among the records; 0: none do.
+    filled: usize,
     /// With digits as zeros.
     others: Vec<(Vec<u8>, &'static str)>,
     /// Which bytes such lines begin with, digits as zeros.
     begins: Vec<bool>,
+}
+
+/// A line with its digits as zeros, without blanks and form feeds at its ends.
+pub(super) fn alike_line(line: &[u8]) -> Vec<u8> {
+    let line = line.strip_prefix(b"\x0c").unwrap_or(line).trim_ascii_end();
+    line.iter().map(|b| alike(*b)).collect()
 }
 
 fn alike(byte: u8) -> u8 {
@@ -38,7 +48,8 @@ fn alike(byte: u8) -> u8 {
 impl Repeats {
     /// What may come back in a source whose first lines are `head`.
     pub fn of(head: &[u8], layout: &Layout) -> Self {
-        let mut repeats = Self { begins: vec![false; 256], ..Self::default() };
+        let mut repeats =
+            Self { begins: vec![false; 256], filled: layout.filled_among_totals, ..Self::default() };
         let mut machine = Machine::new(&layout.dialect.value);
         let lines: Vec<&[u8]> = candidates::lines(head).take(layout.lines_before_data as usize).collect();
         if let Some(line) = layout.header_line {
@@ -65,16 +76,28 @@ impl Repeats {
     }
 
     fn remember(&mut self, line: &[u8], why: &'static str) {
-        let line: Vec<u8> = line.trim_ascii_end().iter().map(|b| alike(*b)).collect();
+        let line = alike_line(line);
         if line.iter().filter(|b| b.is_ascii_alphabetic() || **b >= 0x80).count() >= LETTERS {
             self.begins[usize::from(line[0])] = true;
             self.others.push((line, why));
         }
     }
 
+    /// Why the record in the machine is none: a total among the records.
+    #[inline]
+    pub fn why_record(&self, machine: &Machine, text: &[u8]) -> Option<&'static str> {
+        if self.filled == 0 { None } else { self.total(machine, text) }
+    }
+
+    fn total(&self, machine: &Machine, text: &[u8]) -> Option<&'static str> {
+        let filled = machine.fields(text).filter(|f| !trim(f).0.is_empty()).count();
+        (filled < self.filled && says_total(machine, text)).then_some("total among the records")
+    }
+
     /// Why a line, its end left out, is no record; `None`: it may be one.
     #[inline]
     pub fn why(&self, line: &[u8]) -> Option<&'static str> {
+        let line = line.strip_prefix(b"\x0c").unwrap_or(line);
         let begins = line.first().is_some_and(|b| self.begins.get(usize::from(alike(*b))) == Some(&true));
         if begins { self.compare(line) } else { None }
     }

@@ -72,6 +72,8 @@ pub(super) struct Row {
     pub(super) rules: u64,
     /// Whether a start stands inside a value.
     pub(super) is_cut: bool,
+    /// Whether it is one of several that keep to no column and are alike but for their digits: the head of a page.
+    pub(super) is_page_head: bool,
 }
 
 /// Reads up to `most` records of `text`, which starts at a record.
@@ -107,6 +109,7 @@ pub(super) fn rows(text: &[u8], dialect: &Dialect, most: usize) -> (Vec<Row>, Qu
                     gap,
                     rules,
                     is_cut: is_cut(dialect, &text[machine.start()..machine.end()]),
+                    is_page_head: false,
                 });
                 (gap, rules) = (0, 0);
             }
@@ -114,6 +117,7 @@ pub(super) fn rows(text: &[u8], dialect: &Dialect, most: usize) -> (Vec<Row>, Qu
         line += u64::from(machine.lines());
         at = machine.next_start();
     }
+    mark_page_heads(text, &mut rows);
     // Starts that cut most lines were stated, and tell nothing of which lines are records: how many columns they fill does.
     let cut = rows.iter().filter(|r| r.is_cut).count();
     if cut * 5 > rows.len() * 2 {
@@ -126,6 +130,18 @@ pub(super) fn rows(text: &[u8], dialect: &Dialect, most: usize) -> (Vec<Row>, Qu
         quoting.cut = cut;
     }
     (rows, quoting)
+}
+
+/// Marks rows that are cut and come back.
+fn mark_page_heads(text: &[u8], rows: &mut [Row]) {
+    let mut seen: std::collections::HashMap<Vec<u8>, usize> = std::collections::HashMap::new();
+    let alike = |row: &Row| super::repeats::alike_line(&text[row.start..row.next]);
+    for row in rows.iter().filter(|r| r.is_cut) {
+        *seen.entry(alike(row)).or_default() += 1;
+    }
+    for row in rows.iter_mut().filter(|r| r.is_cut) {
+        row.is_page_head = seen.get(&alike(row)).is_some_and(|count| *count > 1);
+    }
 }
 
 /// Whether a start of a fixed layout stands inside a value of the line.
@@ -234,6 +250,7 @@ impl Trial {
             .or_else(|| self.rows.iter().position(|r| agrees(&r)))
             .unwrap_or(0);
         let inside = self.rows[self.first..].iter().chain(more.iter().flat_map(|(r, _)| r));
+        let inside = inside.filter(|r| !r.is_page_head);
         self.all_records = inside.clone().count();
         self.even_records = inside.filter(agrees).count();
         self.evenness = self.even_records as f64 / self.all_records.max(1) as f64;

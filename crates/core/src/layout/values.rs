@@ -57,7 +57,7 @@ pub fn named_values(head: &[u8], layout: &Layout) -> Vec<NamedValue> {
             // A blank or two may stand before the colon; two and more elsewhere divide.
             for part in fields.iter().flat_map(|f| f.split("  ")).map(str::trim).filter(|p| !p.is_empty()) {
                 match part.split_once(':') {
-                    Some((name, value)) if is_name(name.trim()) => {
+                    Some((name, value)) if is_name(name.trim()) && !is_clock(name, value) => {
                         found.push((name.trim().to_owned(), value.trim().to_owned()));
                     }
                     // `Name:    value`
@@ -77,6 +77,12 @@ pub fn named_values(head: &[u8], layout: &Layout) -> Vec<NamedValue> {
         }
     }
     values
+}
+
+/// Whether the colon stands inside a time of day.
+fn is_clock(before: &str, after: &str) -> bool {
+    let digit = |c: Option<char>| c.is_some_and(|c| c.is_ascii_digit());
+    digit(before.chars().next_back()) && digit(after.chars().next())
 }
 
 /// Whether words may be a name: they begin with a letter and are few.
