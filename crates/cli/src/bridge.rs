@@ -63,7 +63,12 @@ pub(crate) struct ColumnWriter {
     pad: Option<Pad>,
     /// How all values are wrapped to stay text.
     wrap: Option<Wrap>,
+    /// Whether the workbook counts its days from 1904.
+    from_1904: bool,
 }
+
+/// Days from 1900's first day to that of 1904, as workbooks count them.
+const DAYS_TO_1904: i32 = 1462;
 
 /// Buffers that a worker keeps from cell to cell, and what it counted.
 #[derive(Debug, Default)]
@@ -110,7 +115,15 @@ impl ColumnWriter {
             picture,
             pad: column.pad,
             wrap: column.stats.wrap(),
+            from_1904: false,
         }
+    }
+
+    /// The same for a workbook that counts its days from 1904.
+    #[must_use]
+    pub(crate) fn counting_from_1904(mut self, from_1904: bool) -> Self {
+        self.from_1904 = from_1904;
+        self
     }
 
     /// The format for cells of the column that are still empty.
@@ -158,6 +171,9 @@ impl ColumnWriter {
             Value::Moment(day, millis, spelling) => {
                 let spelling = usize::from(spelling);
                 let days = day.map(incola_core::kind::Day::since_1970);
+                if self.from_1904 {
+                    return self.write_from_1904(place, field, (days, millis, spelling), rows, scratch);
+                }
                 let at =
                     rows.number(place, self.styles[spelling], |out| serial_date::write(out, days, millis));
                 scratch.shown.clear();
@@ -171,6 +187,30 @@ impl ColumnWriter {
                 self.compare(field, scratch)
             }
         }
+    }
+
+    /// Writes a day as its count from 1904; one before that, which such a workbook cannot hold, as text.
+    fn write_from_1904(
+        &self,
+        place: usize,
+        field: &[u8],
+        (days, millis, spelling): (Option<i32>, u32, usize),
+        rows: &mut RowEncoder,
+        scratch: &mut Scratch,
+    ) -> Outcome {
+        let shifted = days.map(|d| d - DAYS_TO_1904);
+        let mut serial = Vec::new();
+        serial_date::write(&mut serial, shifted, millis);
+        if serial.starts_with(b"-") {
+            let at = rows.text(place, StyleId::default(), field);
+            return self.compare_text(field, &rows.xml()[at], field, scratch);
+        }
+        rows.number(place, self.styles[spelling], |out| out.extend_from_slice(&serial));
+        serial.clear();
+        serial_date::write(&mut serial, days, millis);
+        scratch.shown.clear();
+        self.formats[spelling].show(&serial, &self.locale, &mut scratch.shown);
+        self.compare(field, scratch)
     }
 
     fn blank(&self, field: &[u8], scratch: &mut Scratch) -> Outcome {

@@ -14,6 +14,7 @@ mod questions;
 mod receipt;
 mod render;
 mod run;
+mod safety;
 mod source;
 mod target;
 

@@ -9,12 +9,52 @@ use tempfile::NamedTempFile;
 pub(crate) struct Target {
     path: PathBuf,
     file: BufWriter<NamedTempFile>,
+    after: After,
+}
+
+/// What becomes of what stands at the path.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum After {
+    /// Nothing may stand there.
+    Absent,
+    /// It is kept, to be had back.
+    Kept,
+    /// It is lost.
+    Gone,
 }
 
 impl Target {
     /// Begins a new file at `path`, which must not exist.
     pub(crate) fn create(path: &Path) -> Result<Self> {
         check_absent(path)?;
+        Self::begin(path, After::Absent)
+    }
+
+    /// Begins what is to replace the workbook at `path`; a link is followed, permissions are kept.
+    pub(crate) fn over(path: &Path) -> Result<Self> {
+        Self::in_place_of(path, After::Kept)
+    }
+
+    /// As [`Self::over`], but what stood there is not kept.
+    pub(crate) fn back(path: &Path) -> Result<Self> {
+        Self::in_place_of(path, After::Gone)
+    }
+
+    fn in_place_of(path: &Path, after: After) -> Result<Self> {
+        let failed = |e: io::Error| Failure::io(path, "replace it", &e).leaving("it was left as it is");
+        let path = std::fs::canonicalize(path).map_err(failed)?;
+        let about = std::fs::metadata(&path).map_err(failed)?;
+        if about.permissions().readonly() {
+            return Err(Failure::unreadable(format!("{}: it may not be written to", path.display()))
+                .leaving("it was left as it is"));
+        }
+        let target = Self::begin(&path, after)?;
+        let file = target.file.get_ref().as_file();
+        file.set_permissions(about.permissions()).map_err(failed)?;
+        Ok(target)
+    }
+
+    fn begin(path: &Path, after: After) -> Result<Self> {
         let folder = folder_of(path);
         let mut builder = tempfile::Builder::new();
         builder.prefix(".incola-").suffix(".tmp");
@@ -27,7 +67,7 @@ impl Target {
         let file = builder
             .tempfile_in(folder)
             .map_err(|error| Failure::io(folder, "write into the folder", &error).leaving(untouched(path)))?;
-        Ok(Self { path: path.to_owned(), file: BufWriter::with_capacity(256 * 1024, file) })
+        Ok(Self { path: path.to_owned(), file: BufWriter::with_capacity(256 * 1024, file), after })
     }
 
     /// Puts the complete file in its place.
@@ -36,6 +76,13 @@ impl Target {
         let failed = |error: &io::Error| Failure::io(&path, "write it", error).leaving(untouched(&path));
         let file = self.file.into_inner().map_err(|error| failed(error.error()))?;
         file.as_file().sync_all().map_err(|error| failed(&error))?;
+        if self.after != After::Absent {
+            if self.after == After::Kept {
+                crate::safety::keep(&path, file.path())?;
+            }
+            file.persist(&path).map_err(|error| failed(&error.error))?;
+            return Ok(());
+        }
         file.persist_noclobber(&path).map_err(|error| match error.error.kind() {
             io::ErrorKind::AlreadyExists => exists(&path),
             _ => failed(&error.error),

@@ -12,6 +12,7 @@
 //! Sheets come first, because only they are large; what refers to them is known when they are done.
 
 use crate::error::Result;
+use crate::existing::{Additions, ExistingBook, Family};
 use crate::package::deflate::{Block, Compressor};
 use crate::package::zip_writer::ZipWriter;
 use crate::parts;
@@ -45,12 +46,34 @@ pub struct BookWriter<W> {
     zip: ZipWriter<W>,
     sheets: Vec<SheetLayout>,
     open: Option<SheetLayout>,
+    /// The workbook that sheets are added to.
+    existing: Option<ExistingBook>,
 }
 
 impl<W: Write + Seek> BookWriter<W> {
     /// A writer of a workbook that begins where `out` stands.
     pub fn new(out: W) -> Self {
-        Self { zip: ZipWriter::new(out), sheets: Vec::new(), open: None }
+        Self { zip: ZipWriter::new(out), sheets: Vec::new(), open: None, existing: None }
+    }
+
+    /// A writer of a workbook that has everything that `existing` has, byte for byte, and new sheets behind.
+    pub fn over(existing: ExistingBook, out: W) -> Self {
+        Self { existing: Some(existing), ..Self::new(out) }
+    }
+
+    /// What is added to the place of a format to get its place in the workbook.
+    pub fn style_offset(&self) -> u32 {
+        self.existing.as_ref().map_or(0, ExistingBook::style_offset)
+    }
+
+    fn family(&self) -> Family {
+        self.existing.as_ref().map_or_else(Family::default, ExistingBook::family)
+    }
+
+    /// The part of new sheet `n`, from 0.
+    fn sheet_part(&self, n: usize) -> String {
+        let first = self.existing.as_ref().map_or(1, |b| b.free_number("worksheets", "sheet"));
+        format!("xl/worksheets/sheet{}.xml", first as usize + n)
     }
 
     /// Names of the sheets that are done.
@@ -69,9 +92,11 @@ impl<W: Write + Seek> BookWriter<W> {
     /// If the layout does not fit the format's limits, or the output cannot be written.
     pub fn begin_sheet(&mut self, layout: SheetLayout) -> Result<()> {
         layout.check()?;
-        let number = self.sheets.len() + 1;
-        self.zip.begin(&format!("xl/worksheets/sheet{number}.xml"))?;
-        self.zip.block(&Compressor::new().block(&layout.head(number == 1)))?;
+        let number = self.sheets.len();
+        self.zip.begin(&self.sheet_part(number))?;
+        let selected = number == 0 && self.existing.is_none();
+        let head = layout.head(selected, self.style_offset(), self.family());
+        self.zip.block(&Compressor::new().block(&head))?;
         self.open = Some(layout);
         Ok(())
     }
@@ -99,16 +124,27 @@ impl<W: Write + Seek> BookWriter<W> {
 
     /// Writes everything else and hands back the output, which ends with the workbook. `created` is a W3CDTF time.
     pub fn finish(mut self, styles: &Styles, title: &str, created: &str) -> Result<W> {
-        let mut tables = 0;
+        let mut additions = Additions::default();
+        let first_table = self.existing.as_ref().map_or(1, |b| b.free_number("tables", "table"));
+        let first_id = self.existing.as_ref().map_or(1, ExistingBook::free_table_id);
         for (n, sheet) in self.sheets.iter().enumerate() {
+            let part = self.sheet_part(n);
+            additions.sheets.push((sheet.name.clone(), part.clone()));
             let Some(table) = &sheet.table else { continue };
-            tables += 1;
+            let place = additions.tables.len() as u32;
+            let file = format!("table{}.xml", first_table + place);
             let names: Vec<String> = sheet.columns.iter().map(|c| c.name.clone()).collect();
-            let part = parts::table(tables, table, sheet.table_range(), &names);
-            self.zip.entry(&format!("xl/tables/table{tables}.xml"), part.as_bytes())?;
-            let ties = parts::relationships(&[("table", format!("../tables/table{tables}.xml"))]);
-            self.zip.entry(&format!("xl/worksheets/_rels/sheet{}.xml.rels", n + 1), ties.as_bytes())?;
+            let content = parts::table(first_id + place, table, sheet.table_range(), &names, self.family());
+            self.zip.entry(&format!("xl/tables/{file}"), content.as_bytes())?;
+            let ties = parts::relationships_of(self.family(), &[("table", format!("../tables/{file}"))]);
+            let name = part.replace("worksheets/", "worksheets/_rels/") + ".rels";
+            self.zip.entry(&name, ties.as_bytes())?;
+            additions.tables.push(format!("xl/tables/{file}"));
         }
+        if let Some(existing) = self.existing.take() {
+            return self.finish_over(existing, &additions, styles);
+        }
+        let tables = additions.tables.len();
         let names = self.sheet_names();
         let mut ties: Vec<(&str, String)> =
             (1..=names.len()).map(|n| ("worksheet", format!("worksheets/sheet{n}.xml"))).collect();
@@ -123,6 +159,29 @@ impl<W: Write + Seek> BookWriter<W> {
             ("[Content_Types].xml", parts::content_types(names.len(), tables)),
         ] {
             self.zip.entry(name, content.as_bytes())?;
+        }
+        self.zip.finish()
+    }
+
+    /// Copies what is there already, and writes the parts that name what was added.
+    fn finish_over(
+        mut self,
+        mut existing: ExistingBook,
+        additions: &Additions,
+        styles: &Styles,
+    ) -> Result<W> {
+        let changed = existing.changed(additions, styles)?;
+        for (name, content) in &changed.new {
+            self.zip.entry(name, content)?;
+        }
+        for place in 0..existing.zip().entries().len() {
+            match changed.parts.get(&place) {
+                Some(content) => {
+                    let name = existing.zip().entries()[place].name.clone();
+                    self.zip.entry(&name, content)?;
+                }
+                None => self.zip.copy(existing.zip(), place)?,
+            }
         }
         self.zip.finish()
     }

@@ -14,6 +14,15 @@ pub enum Error {
         /// What the system said.
         source: io::Error,
     },
+    /// The package could not be read.
+    #[error("cannot be read: {0}")]
+    Read(io::Error),
+    /// The package is none, or is broken.
+    #[error("{0}")]
+    Damaged(String),
+    /// The package is sound, but must not be changed, or cannot be without damage: why.
+    #[error("{0}")]
+    Refused(String),
     /// A sheet has more rows than the format allows.
     #[error("{rows} rows do not fit: a worksheet has {}", crate::limits::ROWS)]
     TooManyRows {

@@ -5,7 +5,9 @@
 
 mod book;
 pub mod error;
+mod existing;
 pub mod limits;
+mod markup;
 pub mod number_format;
 pub mod package;
 mod parts;
@@ -18,6 +20,7 @@ pub mod xml;
 
 pub use book::BookWriter;
 pub use error::{Error, Result};
+pub use existing::{ExistingBook, Family, Input};
 pub use package::deflate::{Block, Compressor};
 pub use reference::{CellRef, Range, column_letters};
 pub use sheet::{RowEncoder, SheetColumn, SheetLayout};

@@ -1,5 +1,6 @@
 //! The small parts of a package: content types, relationships, workbook, tables and document properties.
 
+use crate::existing::Family;
 use crate::reference::Range;
 use crate::xml;
 use std::fmt::Write as _;
@@ -37,12 +38,17 @@ pub(crate) fn content_types(sheets: usize, tables: usize) -> String {
 
 /// A relationships part: each entry has the last part of its type and its target.
 pub(crate) fn relationships(entries: &[(&str, String)]) -> String {
+    relationships_of(Family::Transitional, entries)
+}
+
+/// The same in a family of namespaces.
+pub(crate) fn relationships_of(family: Family, entries: &[(&str, String)]) -> String {
     let mut out = format!("{DECLARATION}<Relationships xmlns=\"{PACKAGE}/relationships\">");
     for (n, (kind, target)) in entries.iter().enumerate() {
         let family = if *kind == "core-properties" {
             format!("{PACKAGE}/relationships/metadata/{kind}")
         } else {
-            format!("{RELATIONSHIPS}/{kind}")
+            format!("{}/{kind}", family.relationships())
         };
         let _ = write!(
             out,
@@ -79,12 +85,13 @@ pub(crate) fn workbook(sheet_names: &[String]) -> String {
 }
 
 /// A table part. `range` includes the header; names are unique and not empty.
-pub(crate) fn table(id: usize, name: &str, range: Range, columns: &[String]) -> String {
+pub(crate) fn table(id: u32, name: &str, range: Range, columns: &[String], family: Family) -> String {
     let mut out = format!(
-        "{DECLARATION}<table xmlns=\"{MAIN}\" id=\"{id}\" name=\"{0}\" displayName=\"{0}\" ref=\"{range}\" \
+        "{DECLARATION}<table xmlns=\"{2}\" id=\"{id}\" name=\"{0}\" displayName=\"{0}\" ref=\"{range}\" \
          totalsRowShown=\"0\"><autoFilter ref=\"{range}\"/><tableColumns count=\"{1}\">",
         xml::escaped(name),
-        columns.len()
+        columns.len(),
+        family.main()
     );
     for (n, column) in columns.iter().enumerate() {
         let name = xml::escaped(column).replace('\n', "_x000a_").replace('\t', "_x0009_");

@@ -83,6 +83,58 @@ impl Styles {
         StyleId(place as u32)
     }
 
+    /// Codes of number formats without a number of their own.
+    pub(crate) fn custom_codes(&self) -> &[String] {
+        &self.custom
+    }
+
+    /// Cell formats besides the general one.
+    pub(crate) fn added(&self) -> usize {
+        self.cells.len() - 1
+    }
+
+    /// The general cell format, and all others, for an existing styles part: with the prefix of its elements, the number that
+    /// our number formats begin with, the place of a bold font, and font, fill, border and style of its own first format.
+    pub(crate) fn cell_formats(
+        &self,
+        p: &str,
+        first_id: u32,
+        bold: usize,
+        plain: &[String; 4],
+    ) -> (String, String) {
+        let [font, fill, border, style] = plain;
+        let mut out = Vec::new();
+        for cell in &self.cells {
+            let mut text = String::new();
+            let id = match cell.number_format.checked_sub(limits::FIRST_NUMBER_FORMAT) {
+                Some(place) => first_id + place,
+                None => cell.number_format,
+            };
+            let font = if cell.bold { bold.to_string() } else { font.clone() };
+            let _ = write!(
+                text,
+                "<{p}xf numFmtId=\"{id}\" fontId=\"{font}\" fillId=\"{fill}\" borderId=\"{border}\" xfId=\"{style}\""
+            );
+            if id != 0 {
+                text.push_str(" applyNumberFormat=\"1\"");
+            }
+            if cell.bold {
+                text.push_str(" applyFont=\"1\"");
+            }
+            if cell.wrapped {
+                let _ = write!(
+                    text,
+                    " applyAlignment=\"1\"><{p}alignment vertical=\"top\" wrapText=\"1\"/></{p}xf>"
+                );
+            } else {
+                text.push_str("/>");
+            }
+            out.push(text);
+        }
+        let general = out.remove(0);
+        (general, out.concat())
+    }
+
     /// The part's content.
     pub fn to_xml(&self) -> String {
         let mut out = String::from(crate::parts::DECLARATION);

@@ -12,13 +12,15 @@ use crate::questions::{self, Asker};
 use crate::receipt::{Receipt, SheetReceipt};
 use crate::render;
 use crate::run::{print, report};
+use crate::safety::{self, Lock};
 use crate::source::Source;
 use crate::target::{self, Target};
 use incola_core::kind::Kind;
 use incola_core::reading::{self, ColumnReading};
 use incola_core::words::counted;
-use incola_workbook::{BookWriter, SheetColumn, SheetLayout, Styles, limits, sheet_name};
-use std::io::{IsTerminal, Write};
+use incola_workbook::{BookWriter, ExistingBook, SheetColumn, SheetLayout, Styles, limits, sheet_name};
+use std::fs::File;
+use std::io::{IsTerminal, Read, Write};
 use std::path::{Path, PathBuf};
 
 /// Imports sources into a new workbook.
@@ -26,7 +28,7 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     let (choices, lines) = options::choices(&options.read)?;
     check_ending(&options.into)?;
     if !placeholders::any(&options.into.to_string_lossy()) {
-        target::check_absent(&options.into)?;
+        check_place(&options.into)?;
     }
     let folder = target::folder_of(&options.into);
     let spool_folder = if folder.is_dir() { folder.to_owned() } else { std::env::temp_dir() };
@@ -150,7 +152,7 @@ fn book_for(options: &Import, source: &Source, surveyed: &Surveyed) -> Result<Pa
     }
     let path = PathBuf::from(placeholders::fill(&template, "--into", names_of(source, surveyed), true)?);
     check_ending(&path)?;
-    target::check_absent(&path)?;
+    check_place(&path)?;
     Ok(path)
 }
 
@@ -158,9 +160,83 @@ fn names_of<'s>(source: &'s Source, surveyed: &'s Surveyed) -> Names<'s> {
     Names { stem: &source.stem, values: &surveyed.reading.values }
 }
 
+/// Fails if nothing can be written at `path`: before long work begins.
+fn check_place(path: &Path) -> Result<()> {
+    if path.exists() { open_existing(path).map(|_| ()) } else { target::check_absent(path) }
+}
+
+/// The workbook at `path`, to add to.
+fn open_existing(path: &Path) -> Result<ExistingBook> {
+    let failed = |e: &std::io::Error| Failure::io(path, "read it", e);
+    let mut file = File::open(path).map_err(|e| failed(&e))?;
+    let mut start = [0; 8];
+    let read = file.read(&mut start).map_err(|e| failed(&e))?;
+    if start[..read].starts_with(b"\xD0\xCF\x11\xE0") {
+        return Err(Failure::unreadable(format!(
+            "{}: it is encrypted, or an old binary workbook",
+            path.display()
+        ))
+        .leaving("it was left as it is")
+        .help("open it in the program it comes from and save it as .xlsx, without a password"));
+    }
+    ExistingBook::open(Box::new(file)).map_err(|error| not_changed(path, &error))
+}
+
+/// The failure of a workbook that is not to be changed.
+fn not_changed(path: &Path, error: &incola_workbook::Error) -> Failure {
+    let what = format!("{}: {error}", path.display());
+    match error {
+        incola_workbook::Error::Refused(_) => Failure::protected(what),
+        _ => Failure::unreadable(what),
+    }
+    .leaving("it was left as it is")
+    .help("choose another workbook with --into")
+}
+
+/// A workbook that sheets go into: a new one, or one that is there.
+struct Opened {
+    writer: Option<BookWriter<Target>>,
+    sheet_names: Vec<String>,
+    taken_names: Vec<String>,
+    from_1904: bool,
+    _lock: Option<Lock>,
+}
+
+impl Opened {
+    fn at(path: &Path, dry_run: bool) -> Result<Self> {
+        if !path.exists() {
+            let writer = if dry_run { None } else { Some(BookWriter::new(Target::create(path)?)) };
+            return Ok(Self {
+                writer,
+                sheet_names: Vec::new(),
+                taken_names: Vec::new(),
+                from_1904: false,
+                _lock: None,
+            });
+        }
+        let lock = safety::lock(path)?;
+        let existing = open_existing(path)?;
+        let (sheet_names, taken_names) = (existing.sheet_names().to_vec(), existing.taken_names().to_vec());
+        let from_1904 = existing.is_1904();
+        let writer = if dry_run { None } else { Some(BookWriter::over(existing, Target::over(path)?)) };
+        Ok(Self { writer, sheet_names, taken_names, from_1904, _lock: Some(lock) })
+    }
+
+    /// Fails if the workbook has a sheet of that name.
+    fn check_free(&self, path: &Path, name: &str) -> Result<()> {
+        if !self.sheet_names.iter().any(|n| n.to_lowercase() == name.to_lowercase()) {
+            return Ok(());
+        }
+        let free = sheet_name::legal(name, &self.sheet_names);
+        Err(Failure::protected(format!("{}: it has a sheet \u{201c}{name}\u{201d} already", path.display()))
+            .leaving("it was left as it is")
+            .help(format!("choose another name: --sheet {}", render::command::quoted(&free))))
+    }
+}
+
 fn check_ending(path: &Path) -> Result<()> {
     let ending = path.extension().map(|e| e.to_string_lossy().to_lowercase()).unwrap_or_default();
-    if ending == "xlsx" {
+    if ending == "xlsx" || (ending == "xlsm" && path.exists()) {
         return Ok(());
     }
     Err(Failure::usage(format!("--into {}: a workbook's name ends in .xlsx", path.display())).help(format!(
@@ -205,16 +281,21 @@ fn check_limits(source: &Source, columns: &[ColumnReading], records: u64) -> Res
 fn import_apart(options: &Import, to: &Book) -> Result<Receipt> {
     let mut styles = Styles::new();
     let mut sheets: Vec<SheetReceipt> = Vec::new();
-    let mut book = if options.dry_run { None } else { Some(BookWriter::new(Target::create(&to.path)?)) };
+    let mut opened = Opened::at(&to.path, options.dry_run)?;
+    let mut book = opened.writer.take();
     let mut names: Vec<String> = Vec::new();
-    let mut tables: Vec<String> = Vec::new();
+    let mut tables: Vec<String> = opened.taken_names.clone();
     for (source, surveyed) in &to.sources {
         let columns = &surveyed.reading.columns;
         let wanted = options.sheet.as_deref().unwrap_or("{stem}");
         let wanted = placeholders::fill(wanted, "--sheet", names_of(source, surveyed), false)?;
         let name = sheet_name::legal(&wanted, &names);
+        opened.check_free(&to.path, &name)?;
         let table = (!options.plain).then(|| sheet_name::legal_table(&source.stem, &tables));
-        let writers: Vec<ColumnWriter> = columns.iter().map(|c| ColumnWriter::new(c, &mut styles)).collect();
+        let writers: Vec<ColumnWriter> = columns
+            .iter()
+            .map(|c| ColumnWriter::new(c, &mut styles).counting_from_1904(opened.from_1904))
+            .collect();
         let header =
             surveyed.reading.layout.header_line.is_some() || !options.plain || options.read.names.is_some();
         let layout = SheetLayout {
@@ -326,13 +407,18 @@ fn import_together(options: &Import, to: &Book, choices: &reading::Choices) -> R
     let columns = &combined.columns;
     check_limits(first_source, columns, combined.records)?;
     let mut styles = Styles::new();
-    let writers: Vec<ColumnWriter> = columns.iter().map(|c| ColumnWriter::new(c, &mut styles)).collect();
+    let mut opened = Opened::at(&to.path, options.dry_run)?;
+    let writers: Vec<ColumnWriter> = columns
+        .iter()
+        .map(|c| ColumnWriter::new(c, &mut styles).counting_from_1904(opened.from_1904))
+        .collect();
     let stem = to.path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
     let wanted = options.sheet.as_deref().unwrap_or(&stem);
     let names = Names { stem: &stem, ..names_of(first_source, first) };
     let wanted = placeholders::fill(wanted, "--sheet", names, false)?;
     let name = sheet_name::legal(&wanted, &[]);
-    let table = (!options.plain).then(|| sheet_name::legal_table(&stem, &[]));
+    opened.check_free(&to.path, &name)?;
+    let table = (!options.plain).then(|| sheet_name::legal_table(&stem, &opened.taken_names));
     let mut source_name = "Source".to_owned();
     while columns.iter().any(|c| c.name.eq_ignore_ascii_case(&source_name)) {
         source_name.push('_');
@@ -350,12 +436,12 @@ fn import_together(options: &Import, to: &Book, choices: &reading::Choices) -> R
     let mut row = layout.first_row();
     let mut book = None;
     let mut written = Written::default();
-    if options.dry_run {
+    let writer = opened.writer.take();
+    if writer.is_none() {
         for (_, surveyed) in sources {
             written.merge(dry_written(surveyed));
         }
-    } else {
-        let mut writer = BookWriter::new(Target::create(&to.path)?);
+    } else if let Some(mut writer) = writer {
         writer.begin_sheet(layout).map_err(|e| not_written(&e))?;
         for (source, surveyed) in sources {
             let file = source.path().and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned());

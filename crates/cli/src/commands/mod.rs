@@ -3,3 +3,4 @@
 pub(crate) mod demo;
 pub(crate) mod import;
 pub(crate) mod inspect;
+pub(crate) mod undo;

@@ -23,6 +23,8 @@ pub(crate) enum Command {
     Inspect(Inspect),
     /// Read sources, place them in a workbook as tables, and print the receipt
     Import(Import),
+    /// Take back the last change that Incola made to a workbook
+    Undo(Undo),
     /// Lay out made-up files of the harbour office of Tolgarth Quay and run the whole job on them
     Demo(Demo),
     /// Print the completions for a shell
@@ -51,13 +53,24 @@ pub(crate) struct Inspect {
     pub(crate) read: Read,
 }
 
+/// Options of `undo`.
+#[derive(Debug, Args)]
+pub(crate) struct Undo {
+    /// The workbook
+    #[arg(value_name = "BOOK")]
+    pub(crate) book: PathBuf,
+    /// Even if the workbook was changed since: those changes are lost
+    #[arg(long)]
+    pub(crate) even_changed: bool,
+}
+
 /// Options of `import`.
 #[derive(Debug, Args)]
 pub(crate) struct Import {
     /// Files to read; `-` for standard input; .gz files are read as they are
     #[arg(required = true, value_name = "SOURCE")]
     pub(crate) sources: Vec<String>,
-    /// The workbook to write
+    /// The workbook to write; if it is there already, sheets are added and everything else stays as it is
     #[arg(long, value_name = "BOOK")]
     pub(crate) into: PathBuf,
     /// Name of the sheet; {stem} stands for the source's name without its ending

@@ -139,6 +139,7 @@ pub(crate) fn write(
     let mut cuts = surveyed.cuts.iter();
     let mut written = Written::for_columns(placing.columns.len());
     let total = surveyed.cuts.iter().map(|c| c.bytes).sum();
+    let style_offset = book.style_offset();
     let mut progress = Progress::new(&format!("writing {}", source.shown()), total);
     pipeline::ordered(
         || {
@@ -149,7 +150,7 @@ pub(crate) fn write(
         },
         || Worker {
             machine: Machine::new(&plan.dialect),
-            rows: RowEncoder::new(1, wanted),
+            rows: RowEncoder::new(1, wanted).with_style_offset(style_offset),
             compressor: Compressor::new(),
             scratch: Scratch::default(),
             text: Vec::new(),

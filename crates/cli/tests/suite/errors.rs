@@ -112,8 +112,8 @@ fn targets_are_never_touched() {
     fails(
         &folder,
         "import a.csv --into old.xlsx",
-        4,
-        &["old.xlsx: the workbook is there already", "left as it is"],
+        3,
+        &["old.xlsx: it is no zip archive", "it was left as it is"],
     );
     assert_eq!(std::fs::read(folder.path("old.xlsx")).unwrap(), b"do not touch");
     fails(

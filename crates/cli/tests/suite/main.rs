@@ -13,6 +13,7 @@
 mod support;
 
 mod errors;
+mod existing;
 mod import;
 mod inspect;
 mod layouts;

@@ -8,6 +8,8 @@ use tempfile::TempDir;
 /// A folder with files, in which the program is run.
 pub(crate) struct Folder {
     dir: TempDir,
+    /// What the program remembers of the test.
+    state: TempDir,
 }
 
 /// How the program ended.
@@ -19,7 +21,7 @@ pub(crate) struct Run {
 
 impl Folder {
     pub(crate) fn new() -> Self {
-        Self { dir: TempDir::new().unwrap() }
+        Self { dir: TempDir::new().unwrap(), state: TempDir::new().unwrap() }
     }
 
     /// The same folder with one more file.
@@ -71,6 +73,7 @@ impl Folder {
             .args(split(words))
             .current_dir(self.dir.path())
             .env("COLUMNS", "100")
+            .env("XDG_STATE_HOME", self.state.path())
             .env("SOURCE_DATE_EPOCH", "1930000000")
             .env_remove("NO_COLOR")
             .stdout(Stdio::piped())

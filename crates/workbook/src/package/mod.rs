@@ -1,4 +1,5 @@
 //! The package: a zip archive of parts (ECMA-376 part 2).
 
 pub mod deflate;
+pub mod zip_reader;
 pub mod zip_writer;

@@ -4,8 +4,9 @@
 //! in checksum and sizes; the room becomes a zip64 field or stays a padding field (0xA220, as office packages use it).
 
 use super::deflate::{Block, Compressor, STREAM_END};
+use super::zip_reader::ZipReader;
 use crate::error::{Error, Result};
-use std::io::{Seek, SeekFrom, Write};
+use std::io::{self, Read, Seek, SeekFrom, Write};
 
 /// Bytes of the extra field that every local header has: four of header, sixteen for two sizes.
 const EXTRA_BYTES: u16 = 20;
@@ -39,14 +40,16 @@ struct Open {
 pub struct ZipWriter<W> {
     out: W,
     at: u64,
-    entries: Vec<Entry>,
+    /// Records of the central directory.
+    directory: Vec<u8>,
+    entries: u64,
     open: Option<Open>,
 }
 
 impl<W: Write + Seek> ZipWriter<W> {
     /// A writer of an archive that begins where `out` stands.
     pub fn new(out: W) -> Self {
-        Self { out, at: 0, entries: Vec::new(), open: None }
+        Self { out, at: 0, directory: Vec::new(), entries: 0, open: None }
     }
 
     /// Begins an entry, to be filled with [`Self::block`] and ended with [`Self::end`].
@@ -93,7 +96,8 @@ impl<W: Write + Seek> ZipWriter<W> {
         self.out.seek(SeekFrom::Start(entry.offset)).map_err(failed)?;
         self.out.write_all(&header).map_err(failed)?;
         self.out.seek(SeekFrom::Start(self.at)).map_err(failed)?;
-        self.entries.push(entry);
+        central_header(&mut self.directory, &entry);
+        self.entries += 1;
         Ok(())
     }
 
@@ -115,14 +119,24 @@ impl<W: Write + Seek> ZipWriter<W> {
         self.end()
     }
 
+    /// Copies an entry of another archive as it is: compressed bytes, time, flags and descriptor.
+    pub fn copy<R: Read + Seek>(&mut self, from: &mut ZipReader<R>, place: usize) -> Result<()> {
+        let record = from.entries()[place].record_at(self.at)?;
+        let name = from.entries()[place].name.clone();
+        let mut bytes = from.whole(place)?;
+        let copied =
+            io::copy(&mut bytes, &mut self.out).map_err(|source| Error::Write { part: name, source })?;
+        self.at += copied;
+        self.directory.extend_from_slice(&record);
+        self.entries += 1;
+        Ok(())
+    }
+
     /// Writes the central directory and hands back the output, which ends there.
     pub fn finish(mut self) -> Result<W> {
         let start = self.at;
-        let mut directory = Vec::new();
-        for entry in &self.entries {
-            central_header(&mut directory, entry);
-        }
-        end_of_directory(&mut directory, self.entries.len() as u64, start);
+        let mut directory = std::mem::take(&mut self.directory);
+        end_of_directory(&mut directory, self.entries, start);
         self.write(&directory)?;
         Ok(self.out)
     }

@@ -25,6 +25,8 @@ pub struct RowEncoder {
     row: Vec<u8>,
     /// By style: what stands between the row's number and a text, and a number.
     middles: Vec<[Vec<u8>; 2]>,
+    /// Added to the place of every format but the general one.
+    style_offset: u32,
     /// Where short values stand in `xml`.
     values: Vec<Span>,
 }
@@ -43,8 +45,17 @@ impl RowEncoder {
                 .collect(),
             row: Vec::new(),
             middles: Vec::new(),
+            style_offset: 0,
             values: Vec::new(),
         }
+    }
+
+    /// The same encoder for a workbook whose own formats come first: see
+    /// [`ExistingBook::style_offset`](crate::ExistingBook::style_offset).
+    #[must_use]
+    pub fn with_style_offset(mut self, offset: u32) -> Self {
+        self.style_offset = offset;
+        self
     }
 
     /// What was written since the last [`clear`](Self::clear).
@@ -99,6 +110,7 @@ impl RowEncoder {
     #[cold]
     fn add_middles(&mut self, style: usize) {
         for style in self.middles.len()..=style {
+            let style = if style == 0 { 0 } else { style + self.style_offset as usize };
             let text = format!("\" s=\"{style}\" t=\"inlineStr\"><is><t>");
             let number = format!("\" s=\"{style}\"><v>");
             self.middles.push([text.into_bytes(), number.into_bytes()]);

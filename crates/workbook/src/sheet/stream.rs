@@ -1,6 +1,7 @@
 //! A new sheet: what stands before its rows and behind them.
 
 use crate::error::{Error, Result};
+use crate::existing::Family;
 use crate::limits;
 use crate::reference::{CellRef, Range, column_letters};
 use crate::sheet::RowEncoder;
@@ -61,12 +62,9 @@ impl SheetLayout {
     }
 
     /// Everything before the first data row, headings included.
-    pub(crate) fn head(&self, selected: bool) -> Vec<u8> {
+    pub(crate) fn head(&self, selected: bool, style_offset: u32, family: Family) -> Vec<u8> {
         let mut out = String::from(crate::parts::DECLARATION);
-        out.push_str(
-            "<worksheet xmlns=\"http://schemas.openxmlformats.org/spreadsheetml/2006/main\" \
-             xmlns:r=\"http://schemas.openxmlformats.org/officeDocument/2006/relationships\">",
-        );
+        let _ = write!(out, "<worksheet xmlns=\"{}\" xmlns:r=\"{}\">", family.main(), family.relationships());
         let last = CellRef { row: self.last_row(), column: self.columns.len().max(1) as u32 };
         let used = Range { from: CellRef { row: 1, column: 1 }, to: last };
         let _ = write!(out, "<dimension ref=\"{used}\"/><sheetViews><sheetView");
@@ -88,14 +86,14 @@ impl SheetLayout {
                 let width = self.width(column);
                 let _ = write!(out, "<col min=\"{n}\" max=\"{n}\" width=\"{width}\"");
                 if column.style != StyleId::default() {
-                    let _ = write!(out, " style=\"{}\"", column.style.0);
+                    let _ = write!(out, " style=\"{}\"", column.style.0 + style_offset);
                 }
                 out.push_str(" customWidth=\"1\"/>");
             }
             out.push_str("</cols>");
         }
         out.push_str("<sheetData>");
-        let mut rows = RowEncoder::new(1, self.columns.len());
+        let mut rows = RowEncoder::new(1, self.columns.len()).with_style_offset(style_offset);
         if self.header {
             rows.begin_row(1);
             for (n, column) in self.columns.iter().enumerate() {

@@ -1,0 +1,94 @@
+//! Into a workbook that is there already.
+
+use crate::support::{Folder, part};
+
+const CALLS: &str = "Call,Berth,Arrived,Dues\n1,007,17.03.2031,12.50\n2,012,18.03.2031,3.00\n";
+
+/// A folder with a workbook that holds one sheet, `calls`, and its table.
+fn with_book() -> Folder {
+    let folder = Folder::new().with("calls.csv", CALLS).with("more.csv", CALLS);
+    folder.run("import calls.csv --into book.xlsx").expect(0);
+    folder
+}
+
+#[test]
+fn sheets_are_added_and_everything_else_stays() {
+    let folder = with_book();
+    let before = std::fs::read(folder.path("book.xlsx")).unwrap();
+    std::fs::write(folder.path("before.xlsx"), &before).unwrap();
+    folder.run("import more.csv --into book.xlsx").expect(0);
+    let sheet = "xl/worksheets/sheet1.xml";
+    assert_eq!(part(&folder.path("before.xlsx"), sheet), part(&folder.path("book.xlsx"), sheet));
+    assert_eq!(folder.cells("book.xlsx", "calls"), folder.cells("book.xlsx", "more"));
+    assert!(folder.part("book.xlsx", "xl/tables/table2.xml").contains("displayName=\"more\""));
+    // The formats of the first import are still the ones its cells point to.
+    let styles = folder.part("book.xlsx", "xl/styles.xml");
+    assert!(styles.contains("<cellXfs count=\"11\">"), "{styles}");
+}
+
+#[test]
+fn a_sheet_of_that_name_stops_the_import() {
+    let folder = with_book();
+    let before = std::fs::read(folder.path("book.xlsx")).unwrap();
+    let run = folder.run("import calls.csv --into book.xlsx").expect(4);
+    assert!(run.err.contains("--sheet 'calls (2)'"), "{}", run.err);
+    assert!(std::fs::read(folder.path("book.xlsx")).unwrap() == before, "nothing was changed");
+    folder.run("import calls.csv --into book.xlsx --sheet 'calls (2)'").expect(0);
+    assert!(folder.part("book.xlsx", "xl/tables/table2.xml").contains("displayName=\"calls_2\""));
+}
+
+#[test]
+fn undo_takes_changes_back_one_by_one_and_refuses_after_others() {
+    let folder = with_book();
+    let read = || std::fs::read(folder.path("book.xlsx")).unwrap();
+    let first = read();
+    folder.run("import more.csv --into book.xlsx").expect(0);
+    let second = read();
+    folder.run("import more.csv --into book.xlsx --sheet again").expect(0);
+    folder.run("undo book.xlsx").expect(0);
+    assert!(read() == second, "the version before is back");
+    let mut changed = second.clone();
+    changed.push(0);
+    std::fs::write(folder.path("book.xlsx"), &changed).unwrap();
+    let run = folder.run("undo book.xlsx").expect(4);
+    assert!(run.err.contains("it was changed since Incola changed it"), "{}", run.err);
+    assert!(read() == changed, "nothing was changed");
+    folder.run("undo book.xlsx --even-changed").expect(0);
+    assert!(read() == first, "the first version is back");
+    folder.run("undo book.xlsx").expect(3);
+}
+
+#[test]
+fn workbooks_that_must_not_be_changed_are_left_alone() {
+    let folder = with_book()
+        .with("old.xlsx", b"\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1....")
+        .with("text.xlsx", "Call,Berth\n");
+    std::fs::write(folder.path("~$book.xlsx"), b"owner").unwrap();
+    for (book, status, expected) in [
+        ("book.xlsx", 4, "book.xlsx: it is open in another program"),
+        ("old.xlsx", 3, "old.xlsx: it is encrypted, or an old binary workbook"),
+        ("text.xlsx", 3, "text.xlsx: it is no zip archive, or its end is missing"),
+    ] {
+        let before = std::fs::read(folder.path(book)).unwrap();
+        let run = folder.run(&format!("import more.csv --into {book}")).expect(status);
+        assert!(run.err.contains(expected), "{}", run.err);
+        assert!(std::fs::read(folder.path(book)).unwrap() == before, "{book} was changed");
+    }
+    assert_eq!(
+        folder.files(),
+        ["book.xlsx", "calls.csv", "more.csv", "old.xlsx", "text.xlsx", "~$book.xlsx"]
+    );
+}
+
+#[cfg(unix)]
+#[test]
+fn a_link_is_followed_and_permissions_stay() {
+    use std::os::unix::fs::PermissionsExt;
+    let folder = with_book();
+    std::fs::set_permissions(folder.path("book.xlsx"), std::fs::Permissions::from_mode(0o640)).unwrap();
+    std::os::unix::fs::symlink("book.xlsx", folder.path("link.xlsx")).unwrap();
+    folder.run("import more.csv --into link.xlsx").expect(0);
+    assert!(folder.path("link.xlsx").symlink_metadata().unwrap().is_symlink());
+    assert_eq!(std::fs::metadata(folder.path("book.xlsx")).unwrap().permissions().mode() & 0o777, 0o640);
+    assert_eq!(folder.cells("book.xlsx", "more").len(), 3);
+}

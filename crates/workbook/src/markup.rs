@@ -1,0 +1,197 @@
+//! Mark-up seen as bytes: where tags begin and end, and what their attributes say. Nothing is built and nothing re-emitted, so
+//! that what is not changed stays as it is, byte for byte.
+
+use crate::error::{Error, Result};
+use std::borrow::Cow;
+
+/// What a tag is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum TagKind {
+    /// `<a>`
+    Open,
+    /// `</a>`
+    Close,
+    /// `<a/>`
+    Empty,
+}
+
+/// A tag and its place.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Tag<'x> {
+    pub(crate) kind: TagKind,
+    /// With its prefix.
+    name: &'x [u8],
+    /// Between the name and the end.
+    attributes: &'x [u8],
+    /// Its first byte.
+    pub(crate) start: usize,
+    /// The byte behind it.
+    pub(crate) end: usize,
+}
+
+impl<'x> Tag<'x> {
+    /// The name without its prefix.
+    pub(crate) fn local(&self) -> &'x [u8] {
+        memchr::memchr(b':', self.name).map_or(self.name, |at| &self.name[at + 1..])
+    }
+
+    /// The prefix with its colon; empty if there is none.
+    pub(crate) fn prefix(&self) -> &'x str {
+        let prefix = memchr::memchr(b':', self.name).map_or(&b""[..], |at| &self.name[..=at]);
+        std::str::from_utf8(prefix).unwrap_or("")
+    }
+
+    /// Whether this opens (or is) an element of that local name.
+    pub(crate) fn opens(&self, local: &str) -> bool {
+        self.kind != TagKind::Close && self.local() == local.as_bytes()
+    }
+
+    /// Whether this closes an element of that local name.
+    pub(crate) fn closes(&self, local: &str) -> bool {
+        self.kind == TagKind::Close && self.local() == local.as_bytes()
+    }
+
+    /// The attributes, with their names as they stand.
+    pub(crate) fn attributes(&self) -> impl Iterator<Item = (&'x str, Cow<'x, str>)> + use<'x> {
+        let mut rest = self.attributes;
+        std::iter::from_fn(move || {
+            let equals = memchr::memchr(b'=', rest)?;
+            let name = std::str::from_utf8(rest[..equals].trim_ascii()).ok()?;
+            let value = rest[equals + 1..].trim_ascii_start();
+            let quote = *value.first()?;
+            let end = memchr::memchr(quote, &value[1..])?;
+            rest = &value[end + 2..];
+            Some((name, unescaped(std::str::from_utf8(&value[1..=end]).ok()?)))
+        })
+    }
+
+    /// The value of an attribute; a name without prefix also finds one with a prefix.
+    pub(crate) fn attribute(&self, name: &str) -> Option<Cow<'x, str>> {
+        self.attributes()
+            .find(|(n, _)| *n == name)
+            .or_else(|| {
+                self.attributes().find(|(n, _)| {
+                    n.rsplit(':').next() == Some(name) && n.contains(':') && !n.starts_with("xmlns")
+                })
+            })
+            .map(|(_, value)| value)
+    }
+}
+
+/// References in attribute values, resolved.
+fn unescaped(text: &str) -> Cow<'_, str> {
+    if !text.contains('&') {
+        return Cow::Borrowed(text);
+    }
+    let mut out = String::new();
+    let mut rest = text;
+    while let Some((before, after)) = rest.split_once('&') {
+        out.push_str(before);
+        let Some((name, behind)) = after.split_once(';') else {
+            out.push('&');
+            rest = after;
+            continue;
+        };
+        let c = match name {
+            "amp" => Some('&'),
+            "lt" => Some('<'),
+            "gt" => Some('>'),
+            "quot" => Some('"'),
+            "apos" => Some('\''),
+            _ => name
+                .strip_prefix("#x")
+                .map(|hex| u32::from_str_radix(hex, 16).ok())
+                .or_else(|| name.strip_prefix('#').map(|decimal| decimal.parse().ok()))
+                .flatten()
+                .and_then(char::from_u32),
+        };
+        out.extend(c);
+        rest = behind;
+    }
+    out.push_str(rest);
+    Cow::Owned(out)
+}
+
+/// The tags of a part, in their order. Comments, declarations and character data are stepped over.
+///
+/// # Errors
+/// [`Error::Damaged`] at a document type, which packages must not have, and where the mark-up breaks off.
+pub(crate) fn tags<'x>(part: &str, xml: &'x [u8]) -> Result<Vec<Tag<'x>>> {
+    let broken = || Error::Damaged(format!("{part}: its mark-up is broken"));
+    let mut tags = Vec::new();
+    let mut at = 0;
+    while let Some(found) = memchr::memchr(b'<', &xml[at..]) {
+        let start = at + found;
+        let rest = &xml[start..];
+        let past =
+            |from: usize, end: &[u8]| memchr::memmem::find(&rest[from..], end).map(|i| from + i + end.len());
+        if rest.starts_with(b"<!--") {
+            at = start + past(4, b"-->").ok_or_else(broken)?;
+        } else if rest.starts_with(b"<![CDATA[") {
+            at = start + past(9, b"]]>").ok_or_else(broken)?;
+        } else if rest.starts_with(b"<?") {
+            at = start + past(2, b"?>").ok_or_else(broken)?;
+        } else if rest.starts_with(b"<!") {
+            return Err(Error::Damaged(format!(
+                "{part}: it has a document type, which no workbook may have"
+            )));
+        } else {
+            let end = tag_end(rest).ok_or_else(broken)?;
+            let inside = &rest[1..end];
+            let (kind, inside) = match (inside.strip_prefix(b"/"), inside.strip_suffix(b"/")) {
+                (Some(name), _) => (TagKind::Close, name),
+                (_, Some(inside)) => (TagKind::Empty, inside),
+                _ => (TagKind::Open, inside),
+            };
+            let name_end = inside.iter().position(u8::is_ascii_whitespace).unwrap_or(inside.len());
+            let (name, attributes) = inside.split_at(name_end);
+            tags.push(Tag { kind, name, attributes, start, end: start + end + 1 });
+            at = start + end + 1;
+        }
+    }
+    Ok(tags)
+}
+
+/// Where the tag that `rest` begins with has its `>`.
+fn tag_end(rest: &[u8]) -> Option<usize> {
+    let mut at = 1;
+    loop {
+        let found = at + memchr::memchr3(b'>', b'"', b'\'', &rest[at..])?;
+        if rest[found] == b'>' {
+            return Some(found);
+        }
+        at = found + 1 + memchr::memchr(rest[found], &rest[found + 1..])? + 1;
+    }
+}
+
+/// Text for a part whose encoding may be another than UTF-8: characters outside ASCII become references.
+pub(crate) fn ascii(text: &str) -> String {
+    if text.is_ascii() {
+        return text.to_owned();
+    }
+    text.chars().map(|c| if c.is_ascii() { c.to_string() } else { format!("&#{};", u32::from(c)) }).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn tags_are_found_among_everything_else() {
+        let xml = b"<?xml version=\"1.0\"?><!-- <no/> --><x:a b='1 > 0' r:id=\"q&amp;&#x41;\"><![CDATA[<no>]]><c/></x:a>";
+        let tags = tags("a.xml", xml).unwrap();
+        let seen: Vec<(TagKind, &[u8])> = tags.iter().map(|t| (t.kind, t.local())).collect();
+        assert_eq!(seen, [(TagKind::Open, &b"a"[..]), (TagKind::Empty, b"c"), (TagKind::Close, b"a")]);
+        assert_eq!(tags[0].prefix(), "x:");
+        assert_eq!(tags[0].attribute("b").as_deref(), Some("1 > 0"));
+        assert_eq!(tags[0].attribute("id").as_deref(), Some("q&A"));
+        assert_eq!(tags[0].attribute("nothing"), None);
+    }
+
+    #[test]
+    fn broken_mark_up_and_document_types_are_errors() {
+        for xml in [&b"<a b='1"[..], b"<a", b"<!-- ", b"<!DOCTYPE a><a/>"] {
+            assert!(tags("a.xml", xml).is_err());
+        }
+    }
+}

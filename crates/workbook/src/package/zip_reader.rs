@@ -1,0 +1,267 @@
+//! The zip container, read: the central directory, parts inflated within bounds, and entries handed on as they are.
+
+use crate::error::{Error, Result};
+use flate2::read::DeflateDecoder;
+use std::io::{Read, Seek, SeekFrom};
+
+/// Most entries of a package.
+const MOST_ENTRIES: u64 = 200_000;
+
+/// An entry of an archive.
+#[derive(Clone, Debug)]
+pub struct ZipEntry {
+    /// Its name as it stands there.
+    pub name: String,
+    /// 0 stored, 8 deflated.
+    method: u16,
+    flags: u16,
+    compressed: u64,
+    raw: u64,
+    offset: u64,
+    /// Its record in the central directory.
+    record: Vec<u8>,
+    /// Where the next entry or the directory begins.
+    end: u64,
+}
+
+impl ZipEntry {
+    /// Bytes when it is inflated, as the archive says.
+    pub fn raw_bytes(&self) -> u64 {
+        self.raw
+    }
+
+    /// Its record in a directory, for a copy that begins at byte `offset`.
+    pub(crate) fn record_at(&self, offset: u64) -> Result<Vec<u8>> {
+        let mut record = self.record.clone();
+        let short = u32::try_from(offset).ok().filter(|o| *o != u32::MAX);
+        let field = u32::from_le_bytes([record[42], record[43], record[44], record[45]]);
+        match short {
+            Some(short) if field != u32::MAX => record[42..46].copy_from_slice(&short.to_le_bytes()),
+            _ => {
+                let place = self.zip64_offset_place().ok_or_else(|| {
+                    Error::Damaged(format!("{}: it does not fit behind four gibibytes", self.name))
+                })?;
+                record[place..place + 8].copy_from_slice(&offset.to_le_bytes());
+            }
+        }
+        Ok(record)
+    }
+
+    /// Where the 64-bit offset stands in the record.
+    fn zip64_offset_place(&self) -> Option<usize> {
+        let name = usize::from(u16_at(&self.record, 28));
+        let extra = usize::from(u16_at(&self.record, 30));
+        let mut at = 46 + name;
+        while at + 4 <= 46 + name + extra {
+            let (id, length) = (u16_at(&self.record, at), usize::from(u16_at(&self.record, at + 2)));
+            if id == 1 {
+                let full = |place: usize| u32_at(&self.record, place) == u32::MAX;
+                let before = 8 * (usize::from(full(24)) + usize::from(full(20)));
+                return (before + 8 <= length && full(42)).then_some(at + 4 + before);
+            }
+            at += 4 + length;
+        }
+        None
+    }
+}
+
+fn u16_at(bytes: &[u8], at: usize) -> u16 {
+    bytes.get(at..at + 2).map_or(0, |b| u16::from_le_bytes([b[0], b[1]]))
+}
+
+fn u32_at(bytes: &[u8], at: usize) -> u32 {
+    bytes.get(at..at + 4).map_or(0, |b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
+}
+
+fn u64_at(bytes: &[u8], at: usize) -> u64 {
+    u64::from(u32_at(bytes, at)) | u64::from(u32_at(bytes, at + 4)) << 32
+}
+
+/// An archive that can be read from.
+#[derive(Debug)]
+pub struct ZipReader<R> {
+    input: R,
+    entries: Vec<ZipEntry>,
+}
+
+impl<R: Read + Seek> ZipReader<R> {
+    /// Reads the directory.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if this is no zip archive, or its directory makes no sense.
+    pub fn open(mut input: R) -> Result<Self> {
+        let damaged = |what: &str| Error::Damaged(what.to_owned());
+        let length = input.seek(SeekFrom::End(0)).map_err(Error::Read)?;
+        let tail_bytes = length.min(66_000);
+        let mut tail = vec![0; tail_bytes as usize];
+        input.seek(SeekFrom::Start(length - tail_bytes)).map_err(Error::Read)?;
+        input.read_exact(&mut tail).map_err(Error::Read)?;
+        let end = memchr::memmem::rfind(&tail, b"PK\x05\x06")
+            .filter(|at| at + 22 <= tail.len())
+            .ok_or_else(|| damaged("it is no zip archive, or its end is missing"))?;
+        let mut count = u64::from(u16_at(&tail, end + 10));
+        let mut size = u64::from(u32_at(&tail, end + 12));
+        let mut start = u64::from(u32_at(&tail, end + 16));
+        if let Some(locator) = end.checked_sub(20).filter(|at| tail[*at..].starts_with(b"PK\x06\x07")) {
+            let mut big = [0; 56];
+            input.seek(SeekFrom::Start(u64_at(&tail, locator + 8))).map_err(Error::Read)?;
+            input.read_exact(&mut big).map_err(|_| damaged("its zip64 directory is missing"))?;
+            (count, size, start) = (u64_at(&big, 32), u64_at(&big, 40), u64_at(&big, 48));
+        }
+        if count > MOST_ENTRIES || size > length || start > length - size {
+            return Err(damaged("its directory makes no sense"));
+        }
+        let mut directory = vec![0; size as usize];
+        input.seek(SeekFrom::Start(start)).map_err(Error::Read)?;
+        input.read_exact(&mut directory).map_err(Error::Read)?;
+        let mut entries = Vec::new();
+        let mut at = 0;
+        while at + 46 <= directory.len() && directory[at..].starts_with(b"PK\x01\x02") {
+            let lengths = [28, 30, 32].map(|place| usize::from(u16_at(&directory, at + place)));
+            let next = at + 46 + lengths.iter().sum::<usize>();
+            let record = directory.get(at..next).ok_or_else(|| damaged("its directory is cut off"))?.to_vec();
+            entries.push(entry(record, start)?);
+            at = next;
+        }
+        if entries.len() as u64 != count {
+            return Err(damaged("its directory makes no sense"));
+        }
+        let mut offsets: Vec<u64> = entries.iter().map(|e| e.offset).collect();
+        offsets.sort_unstable();
+        for entry in &mut entries {
+            entry.end = offsets.iter().copied().find(|o| *o > entry.offset).unwrap_or(start);
+        }
+        Ok(Self { input, entries })
+    }
+
+    /// The entries in the order of the directory.
+    pub fn entries(&self) -> &[ZipEntry] {
+        &self.entries
+    }
+
+    /// The place of the entry of that name, whatever its case and the direction of its slashes.
+    pub fn find(&self, name: &str) -> Option<usize> {
+        let plain = |n: &str| n.trim_start_matches('/').replace('\\', "/").to_lowercase();
+        let wanted = plain(name);
+        self.entries.iter().position(|e| plain(&e.name) == wanted)
+    }
+
+    /// A part, inflated.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if it is larger than `most` bytes or cannot be inflated.
+    pub fn read(&mut self, place: usize, most: u64) -> Result<Vec<u8>> {
+        let name = self.entries[place].name.clone();
+        let mut content = Vec::new();
+        let read = self.stream(place)?.take(most + 1).read_to_end(&mut content);
+        match read {
+            Ok(_) if content.len() as u64 > most => {
+                Err(Error::Damaged(format!("{name}: it is larger than {} MiB", most >> 20)))
+            }
+            Ok(_) => Ok(content),
+            Err(error) => Err(Error::Damaged(format!("{name}: it cannot be inflated: {error}"))),
+        }
+    }
+
+    /// A part as a stream.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if it is encrypted or packed in a way that packages do not use.
+    pub fn stream(&mut self, place: usize) -> Result<Box<dyn Read + '_>> {
+        let entry = &self.entries[place];
+        let mut header = [0; 30];
+        self.input.seek(SeekFrom::Start(entry.offset)).map_err(Error::Read)?;
+        self.input.read_exact(&mut header).map_err(Error::Read)?;
+        if !header.starts_with(b"PK\x03\x04") || entry.flags & 1 != 0 {
+            return Err(Error::Damaged(format!("{}: it is encrypted or damaged", entry.name)));
+        }
+        let skip = i64::from(u16_at(&header, 26)) + i64::from(u16_at(&header, 28));
+        self.input.seek(SeekFrom::Current(skip)).map_err(Error::Read)?;
+        let packed = (&mut self.input).take(entry.compressed);
+        match entry.method {
+            0 => Ok(Box::new(packed)),
+            8 => Ok(Box::new(DeflateDecoder::new(packed))),
+            other => Err(Error::Damaged(format!("{}: packed by method {other}", entry.name))),
+        }
+    }
+
+    /// The bytes of an entry as they stand in the archive: local header, content, descriptor.
+    pub(crate) fn whole(&mut self, place: usize) -> Result<impl Read + '_> {
+        let (from, to) = (self.entries[place].offset, self.entries[place].end);
+        self.input.seek(SeekFrom::Start(from)).map_err(Error::Read)?;
+        Ok((&mut self.input).take(to - from))
+    }
+}
+
+fn entry(record: Vec<u8>, directory: u64) -> Result<ZipEntry> {
+    let name_bytes = usize::from(u16_at(&record, 28));
+    let name = String::from_utf8_lossy(&record[46..46 + name_bytes]).into_owned();
+    let mut entry = ZipEntry {
+        method: u16_at(&record, 10),
+        flags: u16_at(&record, 8),
+        compressed: u64::from(u32_at(&record, 20)),
+        raw: u64::from(u32_at(&record, 24)),
+        offset: u64::from(u32_at(&record, 42)),
+        end: 0,
+        name,
+        record,
+    };
+    // Sizes that do not fit stand in the zip64 field, in this order.
+    let extra_end = 46 + name_bytes + usize::from(u16_at(&entry.record, 30));
+    let mut at = 46 + name_bytes;
+    while at + 4 <= extra_end {
+        let (id, length) = (u16_at(&entry.record, at), usize::from(u16_at(&entry.record, at + 2)));
+        if id == 1 {
+            let mut value_at = at + 4;
+            for field in [&mut entry.raw, &mut entry.compressed, &mut entry.offset] {
+                if *field == u64::from(u32::MAX) && value_at + 8 <= at + 4 + length {
+                    *field = u64_at(&entry.record, value_at);
+                    value_at += 8;
+                }
+            }
+        }
+        at += 4 + length;
+    }
+    if entry.offset >= directory {
+        return Err(Error::Damaged(format!("{}: it lies behind the directory", entry.name)));
+    }
+    Ok(entry)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::zip_writer::ZipWriter;
+    use super::*;
+    use std::io::Cursor;
+
+    #[test]
+    fn what_was_written_is_read_and_copied_byte_for_byte() {
+        let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+        zip.entry("xl/a.xml", b"<a/>").unwrap();
+        zip.entry("xl/b.xml", &b"<b/>".repeat(1000)).unwrap();
+        let archive = zip.finish().unwrap().into_inner();
+        let mut reader = ZipReader::open(Cursor::new(archive.clone())).unwrap();
+        assert_eq!(reader.find("/XL\\A.xml"), Some(0));
+        assert_eq!(reader.read(1, 1 << 20).unwrap(), b"<b/>".repeat(1000));
+        assert!(matches!(reader.read(1, 100), Err(Error::Damaged(_))));
+        let mut copy = ZipWriter::new(Cursor::new(Vec::new()));
+        copy.copy(&mut reader, 0).unwrap();
+        copy.copy(&mut reader, 1).unwrap();
+        assert_eq!(copy.finish().unwrap().into_inner(), archive);
+    }
+
+    #[test]
+    fn what_is_no_archive_is_an_error_and_never_a_panic() {
+        let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+        zip.entry("xl/a.xml", b"<a/>").unwrap();
+        let archive = zip.finish().unwrap().into_inner();
+        for cut in 0..archive.len() {
+            let _ = ZipReader::open(Cursor::new(archive[..cut].to_vec()));
+            let mut changed = archive.clone();
+            changed[cut] ^= 0xFF;
+            if let Ok(mut reader) = ZipReader::open(Cursor::new(changed)) {
+                let _ = (0..reader.entries().len()).map(|i| reader.read(i, 1 << 16).is_ok()).count();
+            }
+        }
+    }
+}
