@@ -6,6 +6,7 @@ use crate::markup::{Tag, TagKind, ascii, tags};
 use crate::package::zip_reader::ZipReader;
 use crate::styles::Styles;
 use crate::xml;
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::fmt::Write as _;
 use std::io::{Read, Seek};
@@ -137,11 +138,11 @@ impl ExistingBook {
         for tag in tags(&self.workbook.name, &self.workbook.content)? {
             let yes = |name: &str| tag.attribute(name).is_some_and(|v| v == "1" || v == "true");
             if tag.opens("sheet") {
-                self.sheets.extend(tag.attribute("name").map(|n| n.into_owned()));
+                self.sheets.extend(tag.attribute("name").map(Cow::into_owned));
                 let id = tag.attribute("sheetId").and_then(|v| v.parse().ok()).unwrap_or(0);
                 self.highest_sheet_id = self.highest_sheet_id.max(id);
             } else if tag.opens("definedName") {
-                names.extend(tag.attribute("name").map(|n| n.into_owned()));
+                names.extend(tag.attribute("name").map(Cow::into_owned));
             } else if tag.opens("workbookPr") {
                 self.is_1904 = yes("date1904");
             } else if tag.opens("workbookProtection") && yes("lockStructure") {
@@ -168,7 +169,7 @@ impl ExistingBook {
                 let id = table.attribute("id").and_then(|v| v.parse().ok()).unwrap_or(0);
                 self.highest_table_id = self.highest_table_id.max(id);
                 for attribute in ["name", "displayName"] {
-                    self.names.extend(table.attribute(attribute).map(|n| n.into_owned()));
+                    self.names.extend(table.attribute(attribute).map(Cow::into_owned));
                 }
             }
         }
@@ -236,20 +237,15 @@ impl ExistingBook {
             ties.push((next, "worksheet", format!("/{name}")));
             next += 1;
         }
-        match &self.styles {
-            Some(part) => {
-                parts.insert(part.place, styles_added(part, styles)?);
-            }
-            None => {
-                let name =
-                    if folder.is_empty() { "styles.xml".to_owned() } else { format!("{folder}/styles.xml") };
-                ties.push((next, "styles", format!("/{name}")));
-                overrides.push((name.clone(), "styles"));
-                new.push((
-                    name,
-                    styles.to_xml().replace(Family::Transitional.main(), self.family.main()).into_bytes(),
-                ));
-            }
+        if let Some(part) = &self.styles {
+            parts.insert(part.place, styles_added(part, styles)?);
+        } else {
+            let name =
+                if folder.is_empty() { "styles.xml".to_owned() } else { format!("{folder}/styles.xml") };
+            ties.push((next, "styles", format!("/{name}")));
+            overrides.push((name.clone(), "styles"));
+            let content = styles.to_xml().replace(Family::Transitional.main(), self.family.main());
+            new.push((name, content.into_bytes()));
         }
         parts.insert(self.types.place, types_added(&self.types, &overrides)?);
         parts.insert(self.ties.place, ties_added(&self.ties, &ties, self.family)?);
@@ -341,7 +337,7 @@ fn ties_name(part: &str) -> String {
 }
 
 fn ties_of(part: &Part) -> Result<Vec<Tie>> {
-    let text = |tag: &Tag<'_>, name: &str| tag.attribute(name).map(|v| v.into_owned()).unwrap_or_default();
+    let text = |tag: &Tag<'_>, name: &str| tag.attribute(name).map(Cow::into_owned).unwrap_or_default();
     Ok(tags(&part.name, &part.content)?
         .iter()
         .filter(|t| t.opens("Relationship"))
@@ -587,7 +583,7 @@ fn styles_added(part: &Part, styles: &Styles) -> Result<Vec<u8>> {
     let formats = children(&all, "cellXfs");
     let first = formats.first().map(|(t, _)| *t);
     let inherited =
-        |name: &str| first.and_then(|t| t.attribute(name)).map_or_else(|| "0".into(), |v| v.into_owned());
+        |name: &str| first.and_then(|t| t.attribute(name)).map_or_else(|| "0".into(), Cow::into_owned);
     let plain = ["fontId", "fillId", "borderId", "xfId"].map(inherited);
     let (general, text) = styles.cell_formats(p, first_id, bold, &plain);
     if let Some(more) = append(content, &all, "cellXfs", &text) {
