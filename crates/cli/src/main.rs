@@ -9,6 +9,7 @@ mod interrupt;
 mod passes;
 mod pipeline;
 mod placeholders;
+mod placing;
 mod progress;
 mod questions;
 mod receipt;

@@ -50,6 +50,8 @@ pub(crate) struct ColumnReceipt {
 pub(crate) struct SheetReceipt {
     pub(crate) sheet: String,
     pub(crate) table: Option<String>,
+    /// The cells that were filled, in a sheet that was there already.
+    pub(crate) placed: Option<String>,
     pub(crate) sources: Vec<SourceReceipt>,
     pub(crate) columns: Vec<ColumnReceipt>,
     pub(crate) notices: Vec<Notice>,
@@ -94,7 +96,7 @@ impl SheetReceipt {
                 set_aside: surveyed.reading.set_aside.clone(),
             })
             .collect();
-        Self { sheet, table, sources, columns, notices, written }
+        Self { sheet, table, placed: None, sources, columns, notices, written }
     }
 
     /// Whether someone should look.

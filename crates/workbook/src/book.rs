@@ -11,14 +11,26 @@
 //! ```
 //! Sheets come first, because only they are large; what refers to them is known when they are done.
 
-use crate::error::Result;
-use crate::existing::{Additions, ExistingBook, Family};
+use crate::error::{Error, Result};
+use crate::existing::{Additions, ExistingBook, ExistingTable, Family, attribute_edit, edited};
+use crate::markup::{Tag, TagKind, tags};
 use crate::package::deflate::{Block, Compressor};
 use crate::package::zip_writer::ZipWriter;
 use crate::parts;
-use crate::sheet::SheetLayout;
+use crate::reference::Range;
+use crate::sheet::scan::Pieces;
+use crate::sheet::{RowEncoder, SheetLayout};
 use crate::styles::Styles;
+use std::collections::HashMap;
 use std::io::{Seek, Write};
+
+/// Whether a tag stands behind row `last` and those before it: a later row, or the end of all rows.
+fn behind_rows(tag: &Tag<'_>, last: u32) -> bool {
+    let later = || tag.attribute("r").and_then(|r| r.parse::<u32>().ok()).is_some_and(|row| row > last);
+    tag.closes("sheetData")
+        || (tag.kind == TagKind::Empty && tag.opens("sheetData"))
+        || (tag.opens("row") && later())
+}
 
 /// Writes a new workbook.
 ///
@@ -48,12 +60,28 @@ pub struct BookWriter<W> {
     open: Option<SheetLayout>,
     /// The workbook that sheets are added to.
     existing: Option<ExistingBook>,
+    /// Entries of it that are written already, or changed.
+    written: Vec<usize>,
+    tables: HashMap<usize, Vec<u8>>,
+    /// The sheet that rows are being added to: its part.
+    rows_of: Option<(usize, u32)>,
+    /// Whether the sheet that rows are being added to has prefixed elements.
+    is_prefixed: bool,
 }
 
 impl<W: Write + Seek> BookWriter<W> {
     /// A writer of a workbook that begins where `out` stands.
     pub fn new(out: W) -> Self {
-        Self { zip: ZipWriter::new(out), sheets: Vec::new(), open: None, existing: None }
+        Self {
+            zip: ZipWriter::new(out),
+            sheets: Vec::new(),
+            open: None,
+            existing: None,
+            written: Vec::new(),
+            tables: HashMap::new(),
+            rows_of: None,
+            is_prefixed: false,
+        }
     }
 
     /// A writer of a workbook that has everything that `existing` has, byte for byte, and new sheets behind.
@@ -64,6 +92,12 @@ impl<W: Write + Seek> BookWriter<W> {
     /// What is added to the place of a format to get its place in the workbook.
     pub fn style_offset(&self) -> u32 {
         self.existing.as_ref().map_or(0, ExistingBook::style_offset)
+    }
+
+    /// An encoder for the rows of the sheet that is open, in these columns (from 1, in rising order).
+    pub fn rows(&self, columns: &[u32]) -> RowEncoder {
+        let rows = RowEncoder::at(columns).with_style_offset(self.style_offset());
+        if self.is_prefixed { rows.with_namespace(self.family()) } else { rows }
     }
 
     fn family(&self) -> Family {
@@ -113,6 +147,89 @@ impl<W: Write + Seek> BookWriter<W> {
         self.zip.block(&Compressor::new().block(&layout.tail(table)))?;
         self.zip.end()?;
         self.sheets.push(layout);
+        Ok(())
+    }
+
+    /// Begins to add rows to sheet `n` (from 0) of the existing workbook, where it describes none; they follow as
+    /// [blocks](Self::block). `used`: the cells that are added.
+    ///
+    /// # Errors
+    /// [`Error::Refused`] if the sheet is written in a way that is not added to.
+    pub fn begin_rows(&mut self, n: usize, used: Range) -> Result<()> {
+        let Some(existing) = &mut self.existing else { return Ok(()) };
+        let place = existing.sheet_place(n)?;
+        let name = existing.zip().entries()[place].name.clone();
+        self.zip.begin(&name)?;
+        let mut compressor = Compressor::new();
+        let mut pieces = Pieces::new(existing.zip().stream(place)?, &name);
+        let mut is_first = true;
+        while let Some(piece) = pieces.next()? {
+            let all = tags(&name, &piece)?;
+            if std::mem::take(&mut is_first) {
+                self.is_prefixed = all.first().is_some_and(|root| !root.prefix().is_empty());
+            }
+            let mut edits = Vec::new();
+            if let Some(tag) = all.iter().find(|t| t.opens("dimension"))
+                && let Some(range) = tag.attribute("ref").and_then(|r| Range::parse(&r))
+            {
+                let grown = range.with(used.from).with(used.to);
+                edits.extend(attribute_edit(&piece, tag, "ref", &grown.to_string()));
+            }
+            let Some(tag) = all.iter().find(|t| behind_rows(t, used.to.row)) else {
+                self.zip.block(&compressor.block(&edited(&piece, edits)))?;
+                continue;
+            };
+            let before = edited(&piece[..tag.start], edits);
+            self.zip.block(&compressor.block(&before))?;
+            if tag.kind == TagKind::Empty && tag.opens("sheetData") {
+                let name = &piece[tag.start + 1..tag.end - 2];
+                let open = [b"<", name.trim_ascii_end(), b">"].concat();
+                self.zip.block(&compressor.block(&open))?;
+            }
+            self.rows_of = Some((place, used.to.row));
+            return Ok(());
+        }
+        Err(Error::Damaged(format!("{name}: it has no rows")))
+    }
+
+    /// Ends the rows that are added: what stood behind them in the sheet follows.
+    pub fn end_rows(&mut self) -> Result<()> {
+        let (Some(existing), Some((place, last_row))) = (&mut self.existing, self.rows_of.take()) else {
+            return Ok(());
+        };
+        let name = existing.zip().entries()[place].name.clone();
+        let mut compressor = Compressor::new();
+        let mut pieces = Pieces::new(existing.zip().stream(place)?, &name);
+        let mut is_behind = false;
+        while let Some(piece) = pieces.next()? {
+            if is_behind {
+                self.zip.block(&compressor.block(&piece))?;
+                continue;
+            }
+            let all = tags(&name, &piece)?;
+            let Some(tag) = all.iter().find(|t| behind_rows(t, last_row)) else { continue };
+            is_behind = true;
+            if tag.kind == TagKind::Empty && tag.opens("sheetData") {
+                let inside = &piece[tag.start + 1..tag.end - 2];
+                let element = inside.split(u8::is_ascii_whitespace).next().unwrap_or(inside);
+                let close = [b"</", element, b">"].concat();
+                self.zip.block(&compressor.block(&close))?;
+                self.zip.block(&compressor.block(&piece[tag.end..]))?;
+            } else {
+                self.zip.block(&compressor.block(&piece[tag.start..]))?;
+            }
+        }
+        self.written.push(place);
+        self.is_prefixed = false;
+        self.zip.end()
+    }
+
+    /// Moves the last row of a table down to `last_row`.
+    pub fn grow_table(&mut self, table: &ExistingTable, last_row: u32) -> Result<()> {
+        if let Some(existing) = &mut self.existing {
+            let (place, content) = existing.table_grown(table, last_row)?;
+            self.tables.insert(place, content);
+        }
         Ok(())
     }
 
@@ -170,12 +287,14 @@ impl<W: Write + Seek> BookWriter<W> {
         additions: &Additions,
         styles: &Styles,
     ) -> Result<W> {
-        let changed = existing.changed(additions, styles)?;
+        let mut changed = existing.changed(additions, styles)?;
+        changed.parts.extend(std::mem::take(&mut self.tables));
         for (name, content) in &changed.new {
             self.zip.entry(name, content)?;
         }
         for place in 0..existing.zip().entries().len() {
             match changed.parts.get(&place) {
+                _ if self.written.contains(&place) => {}
                 Some(content) => {
                     let name = existing.zip().entries()[place].name.clone();
                     self.zip.entry(&name, content)?;

@@ -4,6 +4,8 @@
 use crate::error::{Error, Result};
 use crate::markup::{Tag, TagKind, ascii, tags};
 use crate::package::zip_reader::ZipReader;
+use crate::reference::Range;
+use crate::sheet::{SheetFacts, scan};
 use crate::styles::Styles;
 use crate::xml;
 use std::borrow::Cow;
@@ -64,7 +66,9 @@ pub struct ExistingBook {
     workbook: Part,
     ties: Part,
     styles: Option<Part>,
-    sheets: Vec<String>,
+    sheets: Vec<ExistingSheet>,
+    /// The part of the table of strings.
+    strings: Option<String>,
     /// Names of tables and defined names, which share one room.
     names: Vec<String>,
     highest_table_id: u32,
@@ -72,6 +76,31 @@ pub struct ExistingBook {
     highest_tie: u32,
     cell_formats: u32,
     is_1904: bool,
+}
+
+/// A sheet that is there.
+#[derive(Clone, Debug)]
+struct ExistingSheet {
+    name: String,
+    /// Its part; `None` if it is missing.
+    place: Option<usize>,
+}
+
+/// A table that is there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ExistingTable {
+    /// The name by which formulas know it.
+    pub name: String,
+    /// Its cells, headings and totals included.
+    pub range: Range,
+    /// Whether its first row holds headings.
+    pub has_header: bool,
+    /// Whether its last row holds totals.
+    pub has_totals: bool,
+    /// The names of its columns.
+    pub columns: Vec<String>,
+    /// Its part.
+    place: usize,
 }
 
 /// What is added to a workbook.
@@ -109,13 +138,17 @@ impl ExistingBook {
             .ok_or_else(|| Error::Damaged("no part of it is a workbook".into()))?;
         let workbook = part(&mut zip, &workbook_name)?;
         let ties = part(&mut zip, &ties_name(&workbook_name))?;
-        let (folder, _) = workbook_name.rsplit_once('/').unwrap_or(("", ""));
+        let folder = workbook_name.rsplit_once('/').map_or("", |(folder, _)| folder);
         let all_ties = ties_of(&ties)?;
         let styles = all_ties.iter().find(|t| t.kind.ends_with("/styles")).map(|t| t.target_from(folder));
         let styles = styles.map(|name| part(&mut zip, &name)).transpose()?;
         let mut book = Self {
             family: family_of(&workbook)?,
             sheets: Vec::new(),
+            strings: all_ties
+                .iter()
+                .find(|t| t.kind.ends_with("/sharedStrings"))
+                .map(|t| t.target_from(folder)),
             names: Vec::new(),
             highest_table_id: 0,
             highest_sheet_id: 0,
@@ -128,17 +161,21 @@ impl ExistingBook {
             ties,
             styles,
         };
-        book.read_workbook()?;
+        let parts: HashMap<String, Option<usize>> =
+            all_ties.iter().map(|t| (t.id.clone(), book.zip.find(&t.target_from(folder)))).collect();
+        book.read_workbook(&parts)?;
         book.read_tables()?;
         Ok(book)
     }
 
-    fn read_workbook(&mut self) -> Result<()> {
+    fn read_workbook(&mut self, parts: &HashMap<String, Option<usize>>) -> Result<()> {
         let mut names = Vec::new();
         for tag in tags(&self.workbook.name, &self.workbook.content)? {
             let yes = |name: &str| tag.attribute(name).is_some_and(|v| v == "1" || v == "true");
             if tag.opens("sheet") {
-                self.sheets.extend(tag.attribute("name").map(Cow::into_owned));
+                let place = tag.attribute("id").and_then(|id| parts.get(&*id).copied()).flatten();
+                let name = tag.attribute("name").map(Cow::into_owned).unwrap_or_default();
+                self.sheets.push(ExistingSheet { name, place });
                 let id = tag.attribute("sheetId").and_then(|v| v.parse().ok()).unwrap_or(0);
                 self.highest_sheet_id = self.highest_sheet_id.max(id);
             } else if tag.opens("definedName") {
@@ -177,8 +214,122 @@ impl ExistingBook {
     }
 
     /// Names of its sheets, in their order.
-    pub fn sheet_names(&self) -> &[String] {
-        &self.sheets
+    pub fn sheet_names(&self) -> Vec<String> {
+        self.sheets.iter().map(|s| s.name.clone()).collect()
+    }
+
+    /// The part of sheet `n` (from 0).
+    pub(crate) fn sheet_place(&self, n: usize) -> Result<usize> {
+        let sheet = self.sheets.get(n).ok_or_else(|| Error::Damaged("there is no such sheet".into()))?;
+        sheet.place.ok_or_else(|| {
+            Error::Damaged(format!("the part of sheet \u{201c}{}\u{201d} is missing", sheet.name))
+        })
+    }
+
+    /// What sheet `n` (from 0) holds, and its cells in rows `from` to `to`.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if its part cannot be read.
+    pub fn facts(&mut self, n: usize, from: u32, to: u32) -> Result<SheetFacts> {
+        let place = self.sheet_place(n)?;
+        let name = self.zip.entries()[place].name.clone();
+        let mut facts = scan::facts(&name, self.zip.stream(place)?, from, to)?;
+        let wanted: Vec<usize> = facts.cells.iter().filter_map(|c| c.shared).collect();
+        if !wanted.is_empty() {
+            let strings = self.strings_at(&wanted)?;
+            for cell in &mut facts.cells {
+                if let Some(text) = cell.shared.and_then(|at| strings.get(&at)) {
+                    cell.text.clone_from(text);
+                }
+            }
+        }
+        Ok(facts)
+    }
+
+    /// Texts of the table of strings.
+    fn strings_at(&mut self, wanted: &[usize]) -> Result<HashMap<usize, String>> {
+        let mut found = HashMap::new();
+        let Some(place) = self.strings.as_ref().and_then(|name| self.zip.find(name)) else {
+            return Ok(found);
+        };
+        let name = self.zip.entries()[place].name.clone();
+        let mut pieces = scan::Pieces::new(self.zip.stream(place)?, &name);
+        let (mut next, mut text, mut is_phonetic) = (0_usize, String::new(), false);
+        let mut text_from: Option<usize> = None;
+        while let Some(piece) = pieces.next()? {
+            for tag in tags(&name, &piece)? {
+                if let Some(start) = text_from.take() {
+                    let mut out = Vec::new();
+                    xml::unescape(&mut out, &piece[start..tag.start]);
+                    text.push_str(&String::from_utf8_lossy(&out));
+                }
+                match (tag.local(), tag.kind) {
+                    (b"si", TagKind::Open) => text.clear(),
+                    (b"si", kind) => {
+                        let own = std::mem::take(&mut text);
+                        if wanted.contains(&next) {
+                            found.insert(next, if kind == TagKind::Empty { String::new() } else { own });
+                        }
+                        next += 1;
+                    }
+                    (b"rPh", kind) => is_phonetic = kind == TagKind::Open,
+                    (b"t", TagKind::Open) if !is_phonetic => text_from = Some(tag.end),
+                    _ => {}
+                }
+            }
+            if text_from.is_some() {
+                text_from = Some(0);
+            }
+        }
+        Ok(found)
+    }
+
+    /// The tables of sheet `n` (from 0).
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if a part cannot be read.
+    pub fn tables(&mut self, n: usize) -> Result<Vec<ExistingTable>> {
+        let name = self.zip.entries()[self.sheet_place(n)?].name.replace('\\', "/");
+        let Some(place) = self.zip.find(&ties_name(&name)) else { return Ok(Vec::new()) };
+        let ties = Part { place, content: self.zip.read(place, PART_BYTES)?, name: ties_name(&name) };
+        let folder = name.rsplit_once('/').map_or("", |(folder, _)| folder).to_owned();
+        let mut tables = Vec::new();
+        for tie in ties_of(&ties)?.iter().filter(|t| t.kind.ends_with("/table")) {
+            let table = part(&mut self.zip, &tie.target_from(&folder))?;
+            let all = tags(&table.name, &table.content)?;
+            let broken = || Error::Damaged(format!("{}: it is no table part", table.name));
+            let root = all.first().filter(|t| t.opens("table")).ok_or_else(broken)?;
+            let number = |name: &str, other: u32| {
+                root.attribute(name).and_then(|v| v.parse::<u32>().ok()).unwrap_or(other)
+            };
+            let text = |tag: &Tag<'_>| {
+                let mut out = Vec::new();
+                xml::unescape(&mut out, tag.attribute("name").unwrap_or_default().as_bytes());
+                String::from_utf8_lossy(&out).into_owned()
+            };
+            tables.push(ExistingTable {
+                name: root.attribute("displayName").map(Cow::into_owned).unwrap_or_default(),
+                range: root.attribute("ref").and_then(|r| Range::parse(&r)).ok_or_else(broken)?,
+                has_header: number("headerRowCount", 1) > 0,
+                has_totals: number("totalsRowCount", 0) > 0,
+                columns: all.iter().filter(|t| t.opens("tableColumn")).map(text).collect(),
+                place: table.place,
+            });
+        }
+        Ok(tables)
+    }
+
+    /// The part of a table with its last row moved down to `last_row`.
+    pub(crate) fn table_grown(&mut self, table: &ExistingTable, last_row: u32) -> Result<(usize, Vec<u8>)> {
+        let content = self.zip.read(table.place, PART_BYTES)?;
+        let all = tags("table", &content)?;
+        let mut edits: Vec<Edit> = Vec::new();
+        for tag in all.iter().filter(|t| t.opens("table") || t.opens("autoFilter")).take(2) {
+            let Some(mut range) = tag.attribute("ref").and_then(|r| Range::parse(&r)) else { continue };
+            range.to.row = last_row;
+            edits.extend(attribute_edit(&content, tag, "ref", &range.to_string()));
+        }
+        Ok((table.place, edited(&content, edits)))
     }
 
     /// Names that a new table must not have: those of tables and defined ones.
@@ -367,10 +518,25 @@ fn family_of(workbook: &Part) -> Result<Family> {
     })
 }
 
-/// Bytes to be put in place of a range; an empty range inserts.
-type Edit = (std::ops::Range<usize>, String);
+/// The edit that gives an attribute of a tag another value.
+pub(crate) fn attribute_edit(content: &[u8], tag: &Tag<'_>, name: &str, value: &str) -> Option<Edit> {
+    let text = &content[tag.start..tag.end];
+    let at = [b' ', b'\n', b'\r', b'\t'].iter().find_map(|blank| {
+        let mut wanted = vec![*blank];
+        wanted.extend_from_slice(name.as_bytes());
+        memchr::memmem::find_iter(text, &wanted)
+            .map(|at| at + wanted.len())
+            .find(|at| text[*at..].trim_ascii_start().first() == Some(&b'='))
+    })?;
+    let open = at + text[at..].iter().position(|b| matches!(b, b'"' | b'\''))?;
+    let close = open + 1 + memchr::memchr(text[open], &text[open + 1..])?;
+    Some((tag.start + open + 1..tag.start + close, value.to_owned()))
+}
 
-fn edited(content: &[u8], mut edits: Vec<Edit>) -> Vec<u8> {
+/// Bytes to be put in place of a range; an empty range inserts.
+pub(crate) type Edit = (std::ops::Range<usize>, String);
+
+pub(crate) fn edited(content: &[u8], mut edits: Vec<Edit>) -> Vec<u8> {
     edits.sort_by_key(|(range, _)| range.start);
     let mut out = Vec::with_capacity(content.len() + 4096);
     let mut at = 0;

@@ -20,8 +20,8 @@ pub mod xml;
 
 pub use book::BookWriter;
 pub use error::{Error, Result};
-pub use existing::{ExistingBook, Family, Input};
+pub use existing::{ExistingBook, ExistingTable, Family, Input};
 pub use package::deflate::{Block, Compressor};
 pub use reference::{CellRef, Range, column_letters};
-pub use sheet::{RowEncoder, SheetColumn, SheetLayout};
+pub use sheet::{ExistingCell, RowEncoder, SheetColumn, SheetFacts, SheetLayout};
 pub use styles::{StyleId, Styles};

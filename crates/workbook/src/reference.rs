@@ -75,6 +75,29 @@ pub struct Range {
     pub to: CellRef,
 }
 
+impl Range {
+    /// Reads `A1` or `A1:D4`.
+    ///
+    /// ```
+    /// use incola_workbook::Range;
+    /// assert_eq!(Range::parse("B2:D10").unwrap().to_string(), "B2:D10");
+    /// ```
+    pub fn parse(text: &str) -> Option<Self> {
+        let (from, to) = text.split_once(':').unwrap_or((text, text));
+        Some(Self { from: CellRef::parse(from)?, to: CellRef::parse(to)? })
+    }
+
+    /// The smallest rectangle that holds both.
+    #[must_use]
+    pub fn with(self, cell: CellRef) -> Self {
+        let CellRef { row, column } = cell;
+        Self {
+            from: CellRef { row: self.from.row.min(row), column: self.from.column.min(column) },
+            to: CellRef { row: self.to.row.max(row), column: self.to.column.max(column) },
+        }
+    }
+}
+
 impl fmt::Display for Range {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         if self.from == self.to { write!(f, "{}", self.from) } else { write!(f, "{}:{}", self.from, self.to) }

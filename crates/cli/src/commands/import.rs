@@ -3,11 +3,12 @@
 use crate::bridge::ColumnWriter;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::Import;
+use crate::flags::definitions::{Import, MatchBy, PlacingMode};
 use crate::flags::options;
 use crate::passes::survey::{LineRange, Surveyed, survey};
 use crate::passes::write::{Placing, Written, not_written, write};
 use crate::placeholders::{self, Names};
+use crate::placing::{self, Matching, Mode, Wish};
 use crate::questions::{self, Asker};
 use crate::receipt::{Receipt, SheetReceipt};
 use crate::render;
@@ -18,7 +19,9 @@ use crate::target::{self, Target};
 use incola_core::kind::Kind;
 use incola_core::reading::{self, ColumnReading};
 use incola_core::words::counted;
-use incola_workbook::{BookWriter, ExistingBook, SheetColumn, SheetLayout, Styles, limits, sheet_name};
+use incola_workbook::{
+    BookWriter, CellRef, Compressor, ExistingBook, SheetColumn, SheetLayout, Styles, limits, sheet_name,
+};
 use std::fs::File;
 use std::io::{IsTerminal, Read, Write};
 use std::path::{Path, PathBuf};
@@ -199,6 +202,8 @@ struct Opened {
     sheet_names: Vec<String>,
     taken_names: Vec<String>,
     from_1904: bool,
+    /// The workbook that is there, to be asked what stands in its sheets.
+    existing: Option<ExistingBook>,
     _lock: Option<Lock>,
 }
 
@@ -211,15 +216,17 @@ impl Opened {
                 sheet_names: Vec::new(),
                 taken_names: Vec::new(),
                 from_1904: false,
+                existing: None,
                 _lock: None,
             });
         }
         let lock = safety::lock(path)?;
         let existing = open_existing(path)?;
-        let (sheet_names, taken_names) = (existing.sheet_names().to_vec(), existing.taken_names().to_vec());
+        let (sheet_names, taken_names) = (existing.sheet_names(), existing.taken_names().to_vec());
         let from_1904 = existing.is_1904();
         let writer = if dry_run { None } else { Some(BookWriter::over(existing, Target::over(path)?)) };
-        Ok(Self { writer, sheet_names, taken_names, from_1904, _lock: Some(lock) })
+        let existing = Some(open_existing(path)?);
+        Ok(Self { writer, sheet_names, taken_names, from_1904, existing, _lock: Some(lock) })
     }
 
     /// Fails if the workbook has a sheet of that name.
@@ -290,6 +297,24 @@ fn import_apart(options: &Import, to: &Book) -> Result<Receipt> {
         let wanted = options.sheet.as_deref().unwrap_or("{stem}");
         let wanted = placeholders::fill(wanted, "--sheet", names_of(source, surveyed), false)?;
         let name = sheet_name::legal(&wanted, &names);
+        let there = opened.sheet_names.iter().position(|n| n.to_lowercase() == wanted.to_lowercase());
+        let stated = options.at.is_some() || options.mode == PlacingMode::Append;
+        if let Some(sheet) = there.filter(|_| options.sheet.is_some() || stated) {
+            let into = (sheet, opened.sheet_names[sheet].clone());
+            let receipt =
+                import_rows(options, &mut opened, &mut book, &mut styles, into, (source, surveyed))?;
+            if names.contains(&receipt.sheet) {
+                return Err(Failure::usage(format!(
+                    "several sources go into sheet \u{201c}{}\u{201d}",
+                    receipt.sheet
+                ))
+                .leaving("nothing was written")
+                .help("put them together: --together"));
+            }
+            names.push(receipt.sheet.clone());
+            sheets.push(receipt);
+            continue;
+        }
         opened.check_free(&to.path, &name)?;
         let table = (!options.plain).then(|| sheet_name::legal_table(&source.stem, &tables));
         let writers: Vec<ColumnWriter> = columns
@@ -305,8 +330,7 @@ fn import_apart(options: &Import, to: &Book) -> Result<Receipt> {
             header,
             table: table.clone(),
         };
-        let placing =
-            Placing { columns, writers: &writers, first_row: layout.first_row(), source_column: None };
+        let placing = Placing::new(columns, &writers, layout.first_row(), None);
         let written = match &mut book {
             None => dry_written(surveyed),
             Some(book) => {
@@ -322,6 +346,69 @@ fn import_apart(options: &Import, to: &Book) -> Result<Receipt> {
         sheets.push(SheetReceipt::new(&[(source, surveyed)], columns, name, table, written));
     }
     finish(options, &to.path, book, &styles, sheets)
+}
+
+/// The rows of a source go into a sheet that is there.
+fn import_rows(
+    options: &Import,
+    opened: &mut Opened,
+    book: &mut Option<BookWriter<Target>>,
+    styles: &mut Styles,
+    (sheet, name): (usize, String),
+    (source, surveyed): (&Source, &Surveyed),
+) -> Result<SheetReceipt> {
+    let columns = &surveyed.reading.columns;
+    let records = surveyed.reading.records;
+    let wish = Wish {
+        at: options.at.as_deref().map(cell).transpose()?,
+        mode: if options.mode == PlacingMode::Append { Mode::Append } else { Mode::Fresh },
+        matching: if options.matching == MatchBy::Position { Matching::Position } else { Matching::Name },
+    };
+    let Some(existing) = &mut opened.existing else { return Err(Failure::usage("there is no workbook")) };
+    let place = placing::find(existing, (sheet, &name), wish, columns, records)?;
+    let writers: Vec<ColumnWriter> =
+        columns.iter().map(|c| ColumnWriter::new(c, styles).counting_from_1904(opened.from_1904)).collect();
+    let written = match book {
+        None => dry_written(surveyed),
+        Some(book) => {
+            let failed = |e: incola_workbook::Error| not_written(&e);
+            book.begin_rows(sheet, place.range(records)).map_err(failed)?;
+            if let Some(row) = place.heading_row {
+                let mut rows = book.rows(&place.columns);
+                rows.begin_row(row);
+                for (at, index) in place.order.iter().enumerate() {
+                    rows.text(at, Styles::HEADING, columns[*index].name.as_bytes());
+                }
+                rows.end_row();
+                book.block(&Compressor::new().block(rows.xml())).map_err(failed)?;
+            }
+            let placing = Placing {
+                columns,
+                writers: &writers,
+                first_row: place.first_row,
+                sheet_columns: place.columns.clone(),
+                order: place.order.clone(),
+                source_column: None,
+            };
+            let written = write(source, surveyed, &placing, book)?;
+            check_strict(options, source, columns, &written)?;
+            book.end_rows().map_err(failed)?;
+            if let Some(table) = place.table.as_ref().filter(|_| records > 0) {
+                book.grow_table(table, place.last_row(records)).map_err(failed)?;
+            }
+            written
+        }
+    };
+    let table = place.table.as_ref().map(|t| t.name.clone());
+    let mut receipt = SheetReceipt::new(&[(source, surveyed)], columns, name, table, written);
+    receipt.placed = Some(place.range(records).to_string());
+    Ok(receipt)
+}
+
+/// A cell as it is typed.
+fn cell(text: &str) -> Result<CellRef> {
+    CellRef::parse(text)
+        .ok_or_else(|| Failure::usage(format!("--at {text}: that is no cell")).help("say it like --at A2"))
 }
 
 /// What a dry run knows of what would be written.
@@ -446,8 +533,7 @@ fn import_together(options: &Import, to: &Book, choices: &reading::Choices) -> R
         for (source, surveyed) in sources {
             let file = source.path().and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned());
             let label = file.unwrap_or_else(|| source.name.clone());
-            let placing =
-                Placing { columns, writers: &writers, first_row: row, source_column: Some(label.as_str()) };
+            let placing = Placing::new(columns, &writers, row, Some(label.as_str()));
             let part = write(source, surveyed, &placing, &mut writer)?;
             check_strict(options, source, columns, &part)?;
             row += part.rows as u32;

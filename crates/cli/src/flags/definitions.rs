@@ -76,6 +76,15 @@ pub(crate) struct Import {
     /// Name of the sheet; {stem} stands for the source's name without its ending
     #[arg(long, value_name = "NAME")]
     pub(crate) sheet: Option<String>,
+    /// The cell where rows begin in a sheet that is there already: below its headings, or the place of new ones
+    #[arg(long, value_name = "CELL")]
+    pub(crate) at: Option<String>,
+    /// fresh: nothing may stand where rows go; append: rows go under the last one
+    #[arg(long, value_name = "MODE", default_value = "fresh")]
+    pub(crate) mode: PlacingMode,
+    /// How columns find their headings in the sheet
+    #[arg(long = "match", value_name = "BY", default_value = "name")]
+    pub(crate) matching: MatchBy,
     /// Put all sources into one table, with a column saying which; their columns must be the same
     #[arg(long)]
     pub(crate) together: bool,
@@ -165,6 +174,24 @@ pub(crate) struct Read {
     /// Records to survey: all, none (every column is text), or a number
     #[arg(long, value_name = "all|none|N")]
     pub(crate) scan: Option<String>,
+}
+
+/// What is done with what stands in a sheet.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum PlacingMode {
+    /// Nothing may stand where rows go
+    Fresh,
+    /// Rows go under the last one
+    Append,
+}
+
+/// How columns find their headings.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum MatchBy {
+    /// By name, whatever the order
+    Name,
+    /// In their order
+    Position,
 }
 
 /// Layouts that can be stated.

@@ -111,8 +111,26 @@ pub(crate) struct Placing<'p> {
     pub(crate) writers: &'p [ColumnWriter],
     /// The row of the first record, from 1.
     pub(crate) first_row: u32,
+    /// Columns of the sheet (from 1) in rising order, that of the source's name included.
+    pub(crate) sheet_columns: Vec<u32>,
+    /// For each of them, but for that of the source's name, the column of the source (from 0).
+    pub(crate) order: Vec<usize>,
     /// What the first column of the sheet says of where each row comes from.
     pub(crate) source_column: Option<&'p str>,
+}
+
+impl<'p> Placing<'p> {
+    /// The rows of a new sheet: all columns that are wanted, side by side.
+    pub(crate) fn new(
+        columns: &'p [ColumnReading],
+        writers: &'p [ColumnWriter],
+        first_row: u32,
+        source_column: Option<&'p str>,
+    ) -> Self {
+        let order: Vec<usize> = (0..columns.len()).filter(|i| columns[*i].is_wanted()).collect();
+        let width = order.len() as u32 + u32::from(source_column.is_some());
+        Self { columns, writers, first_row, sheet_columns: (1..=width).collect(), order, source_column }
+    }
 }
 
 /// A worker's own buffers.
@@ -133,13 +151,11 @@ pub(crate) fn write(
 ) -> Result<Written> {
     let encoding = surveyed.reading.encoding.value;
     let plan = &surveyed.plan;
-    let wanted = placing.columns.iter().filter(|c| c.is_wanted()).count()
-        + usize::from(placing.source_column.is_some());
     let mut bytes = source.blocks_from(surveyed.cuts.first().map_or(0, |c| c.offset))?;
     let mut cuts = surveyed.cuts.iter();
     let mut written = Written::for_columns(placing.columns.len());
     let total = surveyed.cuts.iter().map(|c| c.bytes).sum();
-    let style_offset = book.style_offset();
+    let rows = book.rows(&placing.sheet_columns);
     let mut progress = Progress::new(&format!("writing {}", source.shown()), total);
     pipeline::ordered(
         || {
@@ -150,7 +166,7 @@ pub(crate) fn write(
         },
         || Worker {
             machine: Machine::new(&plan.dialect),
-            rows: RowEncoder::new(1, wanted).with_style_offset(style_offset),
+            rows: rows.clone(),
             compressor: Compressor::new(),
             scratch: Scratch::default(),
             text: Vec::new(),
@@ -252,10 +268,8 @@ fn write_row(
         rows.text(0, Styles::TEXT, name.as_bytes());
         place = 1;
     }
-    for (index, (column, writer)) in placing.columns.iter().zip(placing.writers).enumerate() {
-        if !column.is_wanted() {
-            continue;
-        }
+    for &index in &placing.order {
+        let (column, writer) = (&placing.columns[index], &placing.writers[index]);
         let field = machine.field(text, index);
         let tally = &mut written.columns[index];
         let means_empty = !plan.blank.is_empty() && plan.blank.iter().any(|b| b == trim(field).0);

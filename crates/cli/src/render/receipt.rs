@@ -50,7 +50,8 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
         }
     }
     let written = &sheet.written;
-    rows.push(("rows", grouped(written.rows)));
+    let placed = sheet.placed.as_ref().map_or_else(String::new, |range| format!(", in {range}"));
+    rows.push(("rows", format!("{}{placed}", grouped(written.rows))));
     if dry_run {
         rows.push(("cells", format!("{}, not yet proved", grouped(written.cells))));
     } else if written.exact == written.cells && written.lost == 0 {

@@ -19,6 +19,8 @@ pub(crate) struct ReceiptJson {
 struct SheetJson {
     sheet: String,
     table: Option<String>,
+    /// The cells that were filled, in a sheet that was there already.
+    placed: Option<String>,
     sources: Vec<SourceJson>,
     rows: u64,
     cells: u64,
@@ -75,6 +77,7 @@ fn sheet(sheet: &SheetReceipt) -> SheetJson {
     SheetJson {
         sheet: sheet.sheet.clone(),
         table: sheet.table.clone(),
+        placed: sheet.placed.clone(),
         sources: sheet
             .sources
             .iter()

@@ -92,3 +92,72 @@ fn a_link_is_followed_and_permissions_stay() {
     assert_eq!(std::fs::metadata(folder.path("book.xlsx")).unwrap().permissions().mode() & 0o777, 0o640);
     assert_eq!(folder.cells("book.xlsx", "more").len(), 3);
 }
+
+/// The rows of a sheet, as a general reader sees them.
+fn rows(folder: &Folder, sheet: &str) -> Vec<String> {
+    folder.cells("book.xlsx", sheet).iter().map(|row| row.join("|")).collect()
+}
+
+#[test]
+fn rows_go_under_those_of_a_table_whatever_the_order_of_columns() {
+    let folder = with_book()
+        .with("april.csv", "dues,Call,berth,ARRIVED\n7.25,3,031,01.04.2031\n8.00,4,007,02.04.2031\n");
+    let run = folder.run("import april.csv --into book.xlsx --sheet calls --mode append").expect(0);
+    assert!(run.out.contains("sheet         calls, table calls"), "{}", run.out);
+    assert!(run.out.contains("rows          2, in A4:D5"), "{}", run.out);
+    assert_eq!(
+        rows(&folder, "calls")[2..],
+        ["2|\"012\"|47925|3", "3|\"031\"|47939|7.25", "4|\"007\"|47940|8"].map(String::from)
+    );
+    assert!(
+        folder
+            .part("book.xlsx", "xl/tables/table1.xml")
+            .contains("ref=\"A1:D5\" totalsRowShown=\"0\"><autoFilter ref=\"A1:D5\"/>")
+    );
+    assert!(folder.part("book.xlsx", "xl/worksheets/sheet1.xml").contains("<dimension ref=\"A1:D5\"/>"));
+    // A second time, under those.
+    folder.run("import april.csv --into book.xlsx --sheet calls --mode append").expect(0);
+    assert_eq!(rows(&folder, "calls").len(), 7);
+}
+
+#[test]
+fn columns_that_do_not_match_stop_with_both_lists() {
+    let folder = with_book().with("april.csv", "Call,Quay,Arrived,Dues\n3,031,01.04.2031,7.25\n");
+    let before = std::fs::read(folder.path("book.xlsx")).unwrap();
+    let run = folder.run("import april.csv --into book.xlsx --sheet calls --mode append").expect(4);
+    insta::assert_snapshot!(run.err, @r"
+    incola: sheet “calls”: its headings are not the columns of the source
+      sheet                     source
+      Call                      Call
+      Berth                     Quay
+      Arrived                   Arrived
+      Dues                      Dues
+      the workbook was left as it is
+      → columns in the same order: --match position
+      → leave a column out: --as Quay=skip
+      → give columns the sheet's names: --names
+    ");
+    assert!(std::fs::read(folder.path("book.xlsx")).unwrap() == before, "the workbook was changed");
+    folder.run("import april.csv --into book.xlsx --sheet calls --mode append --match position").expect(0);
+    assert_eq!(rows(&folder, "calls")[3], "3|\"031\"|47939|7.25");
+}
+
+#[test]
+fn rows_go_below_headings_that_stand_there_or_below_their_own() {
+    let folder = Folder::new().with("calls.csv", CALLS).with("template.csv", "Call,Berth,Arrived,Dues\n");
+    folder.run("import template.csv --plain --header 1 --into book.xlsx --sheet form").expect(0);
+    folder.run("import calls.csv --into book.xlsx --sheet form --at A2").expect(0);
+    assert_eq!(rows(&folder, "form")[1], "1|\"007\"|47924|12.5");
+    folder.run("import calls.csv --into book.xlsx --sheet form --at C8").expect(0);
+    let cells = rows(&folder, "form");
+    assert_eq!(
+        cells[7..9],
+        ["||\"Call\"|\"Berth\"|\"Arrived\"|\"Dues\"", "||1|\"007\"|47924|12.5"].map(String::from)
+    );
+    // Below its headings rows stand now.
+    let run = folder.run("import calls.csv --into book.xlsx --sheet form --at A2").expect(4);
+    assert!(run.err.contains("cells stand in the way or beside: rows go to A2:D3"), "{}", run.err);
+    assert!(run.err.contains("--mode append") && run.err.contains("--at A12"), "{}", run.err);
+    let run = folder.run("import calls.csv --into book.xlsx --sheet form --at 7").expect(2);
+    assert!(run.err.contains("--at 7: that is no cell"), "{}", run.err);
+}

@@ -1,5 +1,6 @@
 //! Rows as XML, cell by cell, with nothing allocated per cell.
 
+use crate::existing::Family;
 use crate::package::deflate::{Block, Compressor, Span};
 use crate::reference::column_letters;
 use crate::serial_date::write_whole;
@@ -16,7 +17,7 @@ use crate::xml;
 /// rows.end_row();
 /// assert_eq!(rows.xml(), br#"<row r="2"><c r="A2" s="1" t="inlineStr"><is><t>007</t></is></c></row>"#);
 /// ```
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct RowEncoder {
     xml: Vec<u8>,
     /// `<c r="A` and so on, by column.
@@ -27,6 +28,8 @@ pub struct RowEncoder {
     middles: Vec<[Vec<u8>; 2]>,
     /// Added to the place of every format but the general one.
     style_offset: u32,
+    /// `<row r="`
+    row_open: Vec<u8>,
     /// Where short values stand in `xml`.
     values: Vec<Span>,
 }
@@ -46,8 +49,16 @@ impl RowEncoder {
             row: Vec::new(),
             middles: Vec::new(),
             style_offset: 0,
+            row_open: b"<row r=\"".to_vec(),
             values: Vec::new(),
         }
+    }
+
+    /// An encoder for cells in these columns (from 1), in rising order.
+    pub fn at(columns: &[u32]) -> Self {
+        let openings =
+            columns.iter().map(|c| format!("<c r=\"{}", column_letters(*c)).into_bytes()).collect();
+        Self { openings, ..Self::new(1, 0) }
     }
 
     /// The same encoder for a workbook whose own formats come first: see
@@ -55,6 +66,13 @@ impl RowEncoder {
     #[must_use]
     pub fn with_style_offset(mut self, offset: u32) -> Self {
         self.style_offset = offset;
+        self
+    }
+
+    /// The same encoder for a sheet whose elements have a prefix: each row names its namespace itself.
+    #[must_use]
+    pub fn with_namespace(mut self, family: Family) -> Self {
+        self.row_open = format!("<row xmlns=\"{}\" r=\"", family.main()).into_bytes();
         self
     }
 
@@ -85,7 +103,7 @@ impl RowEncoder {
     pub fn begin_row(&mut self, row: u32) {
         self.row.clear();
         write_whole(&mut self.row, row);
-        self.xml.extend_from_slice(b"<row r=\"");
+        self.xml.extend_from_slice(&self.row_open);
         self.xml.extend_from_slice(&self.row);
         self.xml.extend_from_slice(b"\">");
     }
