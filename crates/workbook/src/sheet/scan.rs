@@ -147,7 +147,7 @@ pub(crate) fn facts(part: &str, input: impl Read, from: u32, to: u32) -> Result<
                 }
                 (b"c", TagKind::Open) => {
                     column = column_of(&tag).unwrap_or(column + 1);
-                    kind = tag.attribute("t").map(|t| t.into_owned()).unwrap_or_default();
+                    kind = tag.attribute("t").map(std::borrow::Cow::into_owned).unwrap_or_default();
                     let is_text = matches!(kind.as_str(), "s" | "inlineStr" | "str");
                     let at = CellRef { row, column };
                     cell = Some(ExistingCell { at, text: String::new(), shared: None, is_text });
