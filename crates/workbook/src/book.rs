@@ -24,6 +24,91 @@ use crate::styles::Styles;
 use std::collections::HashMap;
 use std::io::{Seek, Write};
 
+/// Most bytes behind the rows of a sheet that are held in memory.
+const REST_BYTES: usize = 8 << 20;
+
+/// The sheet that rows are being added to.
+#[derive(Debug)]
+struct RowsOf {
+    place: usize,
+    last_row: u32,
+    /// What stands behind the rows; `None`: too much to be held, and read once more.
+    rest: Option<Vec<u8>>,
+}
+
+/// What stands before the rows that are added, taken piece by piece.
+struct Head {
+    name: String,
+    used: Range,
+    is_first: bool,
+    is_prefixed: bool,
+    /// What was read of what stands behind.
+    rest: Vec<u8>,
+}
+
+impl Head {
+    /// What is written of a piece, and whether the rows come behind it.
+    fn take(&mut self, piece: Vec<u8>) -> Result<(Vec<u8>, bool)> {
+        let is_first = std::mem::take(&mut self.is_first);
+        if !is_first && !self.may_end(&piece) {
+            return Ok((piece, false));
+        }
+        let all = tags(&self.name, &piece)?;
+        if is_first {
+            self.is_prefixed = all.first().is_some_and(|root| !root.prefix().is_empty());
+        }
+        let mut edits = Vec::new();
+        if let Some(tag) = all.iter().find(|t| t.opens("dimension"))
+            && let Some(range) = tag.attribute("ref").and_then(|r| Range::parse(&r))
+        {
+            let grown = range.with(self.used.from).with(self.used.to);
+            edits.extend(attribute_edit(&piece, tag, "ref", &grown.to_string()));
+        }
+        let Some(tag) = all.iter().find(|t| behind_rows(t, self.used.to.row)) else {
+            return Ok((edited(&piece, edits), false));
+        };
+        let mut before = edited(&piece[..tag.start], edits);
+        if tag.kind == TagKind::Empty && tag.opens("sheetData") {
+            before.extend_from_slice(&[b"<", element(&piece, tag), b">"].concat());
+        }
+        self.rest = behind(&piece, tag);
+        Ok((before, true))
+    }
+
+    /// Whether rows may come behind some tag of the piece: only such a piece is looked at in full.
+    fn may_end(&self, piece: &[u8]) -> bool {
+        if memchr::memmem::find(piece, b"sheetData").is_some() || memchr::memmem::find(piece, b"<!").is_some()
+        {
+            return true;
+        }
+        // Rows ascend: the last one tells.
+        let last = memchr::memmem::rfind(piece, b"row ").filter(|at| *at > 0);
+        let last = last.and_then(|at| memchr::memrchr(b'<', &piece[..at]));
+        let number = last.and_then(|at| {
+            let tag = &piece[at..];
+            let from = memchr::memmem::find(tag, b" r=\"")? + 4;
+            let length = memchr::memchr(b'"', &tag[from..])?;
+            std::str::from_utf8(&tag[from..from + length]).ok()?.parse::<u32>().ok()
+        });
+        last.is_some() && number.is_none_or(|row| row > self.used.to.row)
+    }
+}
+
+/// The name of an element with its prefix.
+fn element<'p>(piece: &'p [u8], tag: &Tag<'_>) -> &'p [u8] {
+    let inside = &piece[tag.start + 1..tag.end - 2];
+    inside.split(u8::is_ascii_whitespace).next().unwrap_or(inside)
+}
+
+/// What stands in a piece behind the rows that are added, which come before `tag`.
+fn behind(piece: &[u8], tag: &Tag<'_>) -> Vec<u8> {
+    if tag.kind == TagKind::Empty && tag.opens("sheetData") {
+        [b"</", element(piece, tag), b">", &piece[tag.end..]].concat()
+    } else {
+        piece[tag.start..].to_vec()
+    }
+}
+
 /// Whether a tag stands behind row `last` and those before it: a later row, or the end of all rows.
 fn behind_rows(tag: &Tag<'_>, last: u32) -> bool {
     let later = || tag.attribute("r").and_then(|r| r.parse::<u32>().ok()).is_some_and(|row| row > last);
@@ -64,7 +149,7 @@ pub struct BookWriter<W> {
     written: Vec<usize>,
     tables: HashMap<usize, Vec<u8>>,
     /// The sheet that rows are being added to: its part.
-    rows_of: Option<(usize, u32)>,
+    rows_of: Option<RowsOf>,
     /// Whether the sheet that rows are being added to has prefixed elements.
     is_prefixed: bool,
 }
@@ -160,63 +245,86 @@ impl<W: Write + Seek> BookWriter<W> {
         let place = existing.sheet_place(n)?;
         let name = existing.zip().entries()[place].name.clone();
         self.zip.begin(&name)?;
-        let mut compressor = Compressor::new();
+        let mut head =
+            Head { name: name.clone(), used, is_first: true, is_prefixed: false, rest: Vec::new() };
+        let zip = &mut self.zip;
         let mut pieces = Pieces::new(existing.zip().stream(place)?, &name);
-        let mut is_first = true;
-        while let Some(piece) = pieces.next()? {
-            let all = tags(&name, &piece)?;
-            if std::mem::take(&mut is_first) {
-                self.is_prefixed = all.first().is_some_and(|root| !root.prefix().is_empty());
+        // One thread inflates and looks, the other compresses.
+        let found = std::thread::scope(|scope| -> Result<bool> {
+            let (send, receive) = std::sync::mpsc::sync_channel::<Vec<u8>>(4);
+            let (give, blocks) = std::sync::mpsc::channel::<Block>();
+            scope.spawn(move || {
+                let mut compressor = Compressor::new();
+                for piece in receive {
+                    if give.send(compressor.block(&piece)).is_err() {
+                        break;
+                    }
+                }
+            });
+            let mut found = false;
+            while let Some(piece) = pieces.next()? {
+                let (before, is_end) = head.take(piece)?;
+                if send.send(before).is_err() {
+                    break;
+                }
+                for block in blocks.try_iter() {
+                    zip.block(&block)?;
+                }
+                if is_end {
+                    found = true;
+                    break;
+                }
             }
-            let mut edits = Vec::new();
-            if let Some(tag) = all.iter().find(|t| t.opens("dimension"))
-                && let Some(range) = tag.attribute("ref").and_then(|r| Range::parse(&r))
-            {
-                let grown = range.with(used.from).with(used.to);
-                edits.extend(attribute_edit(&piece, tag, "ref", &grown.to_string()));
+            drop(send);
+            for block in blocks {
+                zip.block(&block)?;
             }
-            let Some(tag) = all.iter().find(|t| behind_rows(t, used.to.row)) else {
-                self.zip.block(&compressor.block(&edited(&piece, edits)))?;
-                continue;
-            };
-            let before = edited(&piece[..tag.start], edits);
-            self.zip.block(&compressor.block(&before))?;
-            if tag.kind == TagKind::Empty && tag.opens("sheetData") {
-                let name = &piece[tag.start + 1..tag.end - 2];
-                let open = [b"<", name.trim_ascii_end(), b">"].concat();
-                self.zip.block(&compressor.block(&open))?;
-            }
-            self.rows_of = Some((place, used.to.row));
-            return Ok(());
+            Ok(found)
+        })?;
+        if !found {
+            return Err(Error::Damaged(format!("{name}: it has no rows")));
         }
-        Err(Error::Damaged(format!("{name}: it has no rows")))
+        self.is_prefixed = head.is_prefixed;
+        // What stands behind the rows is small as a rule.
+        let mut rest = Some(head.rest);
+        while let Some(piece) = pieces.next()? {
+            if let Some(kept) = &mut rest {
+                kept.extend_from_slice(&piece);
+            }
+            if rest.as_ref().is_some_and(|r| r.len() > REST_BYTES) {
+                rest = None;
+                break;
+            }
+        }
+        self.rows_of = Some(RowsOf { place, last_row: used.to.row, rest });
+        Ok(())
     }
 
     /// Ends the rows that are added: what stood behind them in the sheet follows.
     pub fn end_rows(&mut self) -> Result<()> {
-        let (Some(existing), Some((place, last_row))) = (&mut self.existing, self.rows_of.take()) else {
+        let (Some(existing), Some(RowsOf { place, last_row, rest })) =
+            (&mut self.existing, self.rows_of.take())
+        else {
             return Ok(());
         };
         let name = existing.zip().entries()[place].name.clone();
         let mut compressor = Compressor::new();
-        let mut pieces = Pieces::new(existing.zip().stream(place)?, &name);
-        let mut is_behind = false;
-        while let Some(piece) = pieces.next()? {
-            if is_behind {
-                self.zip.block(&compressor.block(&piece))?;
-                continue;
+        if let Some(rest) = &rest {
+            for part in rest.chunks(256 * 1024) {
+                self.zip.block(&compressor.block(part))?;
             }
-            let all = tags(&name, &piece)?;
-            let Some(tag) = all.iter().find(|t| behind_rows(t, last_row)) else { continue };
-            is_behind = true;
-            if tag.kind == TagKind::Empty && tag.opens("sheetData") {
-                let inside = &piece[tag.start + 1..tag.end - 2];
-                let element = inside.split(u8::is_ascii_whitespace).next().unwrap_or(inside);
-                let close = [b"</", element, b">"].concat();
-                self.zip.block(&compressor.block(&close))?;
-                self.zip.block(&compressor.block(&piece[tag.end..]))?;
-            } else {
-                self.zip.block(&compressor.block(&piece[tag.start..]))?;
+        } else {
+            let mut pieces = Pieces::new(existing.zip().stream(place)?, &name);
+            let mut is_behind = false;
+            while let Some(piece) = pieces.next()? {
+                if is_behind {
+                    self.zip.block(&compressor.block(&piece))?;
+                    continue;
+                }
+                let all = tags(&name, &piece)?;
+                let Some(tag) = all.iter().find(|t| behind_rows(t, last_row)) else { continue };
+                is_behind = true;
+                self.zip.block(&compressor.block(&behind(&piece, tag)))?;
             }
         }
         self.written.push(place);

@@ -153,7 +153,7 @@ pub(crate) fn tags<'x>(part: &str, xml: &'x [u8]) -> Result<Vec<Tag<'x>>> {
 }
 
 /// Where the tag that `rest` begins with has its `>`.
-fn tag_end(rest: &[u8]) -> Option<usize> {
+pub(crate) fn tag_end(rest: &[u8]) -> Option<usize> {
     let mut at = 1;
     loop {
         let found = at + memchr::memchr3(b'>', b'"', b'\'', &rest[at..])?;

@@ -1,7 +1,7 @@
 //! An existing sheet, read and copied as a stream: its bytes pass by, and only tags are looked at.
 
 use crate::error::{Error, Result};
-use crate::markup::{Tag, TagKind, tags};
+use crate::markup::{Tag, TagKind, tag_end, tags};
 use crate::reference::CellRef;
 use std::io::Read;
 
@@ -49,36 +49,67 @@ impl<R: Read> Pieces<R> {
     }
 }
 
-/// Where the last tag of `text` that is whole ends, if every `<` before it begins a whole one.
+/// Where the last tag of `text` that is whole ends. No `<` stands inside a tag, so the last one begins one.
 fn whole_tags(text: &[u8]) -> Option<usize> {
-    // What begins with `<!` may hold anything up to its own end: only pieces without are cut inside.
-    let mut end = memchr::memrchr(b'>', text)? + 1;
+    let mut end = text.len();
+    // What begins with `<!` may hold anything up to its own end.
     if let Some(open) = memchr::memmem::find(text, b"<!") {
-        let closes = |at: usize| {
+        let mut at = open;
+        loop {
             let rest = &text[at..];
             let (from, mark): (usize, &[u8]) =
                 if rest.starts_with(b"<!--") { (4, b"-->") } else { (9, b"]]>") };
-            memchr::memmem::find(rest.get(from..)?, mark).map(|i| at + from + i + mark.len())
-        };
-        let mut at = open;
-        loop {
-            match closes(at) {
-                None => {
-                    end = memchr::memrchr(b'>', &text[..at])? + 1;
-                    break;
-                }
-                Some(behind) => match memchr::memmem::find(&text[behind..], b"<!") {
-                    Some(next) => at = behind + next,
-                    None => break,
-                },
+            let Some(close) = rest.get(from..).and_then(|r| memchr::memmem::find(r, mark)) else {
+                end = at;
+                break;
+            };
+            let behind = at + from + close + mark.len();
+            match memchr::memmem::find(&text[behind..], b"<!") {
+                Some(next) => at = behind + next,
+                None if memchr::memchr(b'<', &text[behind..]).is_none() => return Some(behind),
+                None => break,
             }
         }
     }
-    // A `>` may stand inside an attribute: the piece must hold whole tags only.
-    while tags("", &text[..end]).is_err() {
-        end = memchr::memrchr(b'>', &text[..end - 1])? + 1;
+    let last = memchr::memrchr(b'<', &text[..end])?;
+    match tag_end(&text[last..end]) {
+        Some(length) => Some(last + length + 1),
+        None => memchr::memrchr(b'>', &text[..last]).map(|at| at + 1),
     }
-    Some(end)
+}
+
+/// What can be told of a piece without looking at each cell: for pieces of plain rows behind those asked for.
+fn plain_rows(piece: &[u8], row: &mut u32, facts: &mut SheetFacts) -> Option<()> {
+    let number = |at: usize| -> Option<u32> {
+        let tag = &piece[at..at + tag_end(&piece[at..])? + 1];
+        let from = memchr::memmem::find(tag, b" r=\"")? + 4;
+        let length = memchr::memchr(b'"', &tag[from..])?;
+        std::str::from_utf8(&tag[from..from + length]).ok()?.parse().ok()
+    };
+    if memchr::memmem::find(piece, b"<!").is_some() {
+        return None;
+    }
+    let rows: Vec<usize> = memchr::memmem::find_iter(piece, b"<row ").collect();
+    let first = number(*rows.first()?)?;
+    let last = number(*rows.last()?)?;
+    if last.checked_sub(first)? as usize + 1 != rows.len() || first <= *row {
+        return None;
+    }
+    let holds = [&b"<v"[..], b"<is", b"<f"].iter().filter_map(|m| memchr::memmem::rfind(piece, m)).max();
+    if let Some(holds) = holds {
+        let filled = match rows.iter().rposition(|at| *at < holds) {
+            Some(n) => first + n as u32,
+            None => *row,
+        };
+        facts.last_filled_row = facts.last_filled_row.max(filled);
+    }
+    match facts.runs.last_mut() {
+        Some((_, end)) if *end + 1 == first => *end = last,
+        _ => facts.runs.push((first, last)),
+    }
+    facts.last_row = facts.last_row.max(last);
+    *row = last;
+    Some(())
 }
 
 /// A cell of an existing sheet, as it stands there.
@@ -127,6 +158,11 @@ pub(crate) fn facts(part: &str, input: impl Read, from: u32, to: u32) -> Result<
     // Where the text of `v` or `t` begins in the piece.
     let mut text_from: Option<usize> = None;
     while let Some(piece) = pieces.next()? {
+        if row > to && cell.is_none() && plain_rows(&piece, &mut row, &mut facts).is_some() {
+            // The piece may end inside a row: the cells that follow are counted on from there.
+            column = 0;
+            continue;
+        }
         for tag in tags(part, &piece)? {
             if let Some(start) = text_from.take()
                 && let Some(cell) = &mut cell
