@@ -14,6 +14,8 @@ use incola_core::reading::ColumnReading;
 pub(crate) struct Receipt {
     /// The workbook.
     pub(crate) book: String,
+    /// Whether it was there already.
+    pub(crate) existed: bool,
     /// Its size in bytes; `None`: nothing was written.
     pub(crate) bytes: Option<u64>,
     /// Whether nothing was to be written.

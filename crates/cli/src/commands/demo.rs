@@ -10,11 +10,16 @@ use clap::Parser;
 use std::path::Path;
 
 /// The files: name, content, and what is worth seeing in them.
-const FILES: [(&str, &[u8], &str); 8] = [
+const FILES: [(&str, &[u8], &str); 9] = [
     (
         "port-calls.csv",
         include_bytes!("../../demo/port-calls.csv"),
         "Port calls, from the berth planner: codes that begin with zeros, 20-digit declarations, quotes around commas.",
+    ),
+    (
+        "port-calls-april.csv",
+        include_bytes!("../../demo/port-calls-april.csv"),
+        "The next month's calls, their columns in another order.",
     ),
     (
         "harbour-dues.txt",
@@ -66,7 +71,7 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         folder.display()
     ))?;
     for (name, _, what) in FILES {
-        say(&format!("  {name:<18} {what}\n"))?;
+        say(&format!("  {name:<21} {what}\n"))?;
     }
     let mut code = ExitCode::Done;
     step("First, a look at one of them.")?;
@@ -90,6 +95,19 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         "*=text",
         "--into",
         &place("pallets.xlsx"),
+    ])?);
+    step(
+        "A month later the next calls go under those that are there; everything else in the workbook stays as it is.",
+    )?;
+    code = code.max(obey(&[
+        "import",
+        &place("port-calls-april.csv"),
+        "--into",
+        &place("harbour.xlsx"),
+        "--sheet",
+        "port-calls",
+        "--mode",
+        "append",
     ])?);
     step(
         "Other systems print rather than export: no delimiter, several lines a record, headings in the middle.",

@@ -578,6 +578,7 @@ fn finish(
     sheets: Vec<SheetReceipt>,
 ) -> Result<Receipt> {
     let mut bytes = None;
+    let existed = path.exists();
     if let Some(book) = book {
         let title = sheets.iter().map(|s| s.sheet.clone()).collect::<Vec<_>>().join(", ");
         let target = book.finish(styles, &title, &now()).map_err(|e| not_written(&e))?;
@@ -585,7 +586,7 @@ fn finish(
         target.commit()?;
         bytes = std::fs::metadata(path).map(|m| m.len()).ok();
     }
-    Ok(Receipt { book: path.display().to_string(), bytes, dry_run: options.dry_run, sheets })
+    Ok(Receipt { book: path.display().to_string(), existed, bytes, dry_run: options.dry_run, sheets })
 }
 
 /// The time to write into the workbook: now, or what `SOURCE_DATE_EPOCH` says, for builds that must repeat themselves.

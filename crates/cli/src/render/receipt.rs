@@ -17,7 +17,12 @@ const TOLD: usize = 5;
 pub(crate) fn page(receipt: &Receipt) -> String {
     let mut out = String::new();
     let columns = terminal_columns();
-    let what = if receipt.dry_run { "would be written (dry run)" } else { "written" };
+    let what = match (receipt.dry_run, receipt.existed) {
+        (true, false) => "would be written (dry run)",
+        (true, true) => "would be added to (dry run)",
+        (false, false) => "written",
+        (false, true) => "added to",
+    };
     let size = receipt.bytes.map_or_else(String::new, |b| format!(", {}", counted(b, "byte", "bytes")));
     out.push_str(&format!("{}   {what}{size}\n", style::strong(&line(&receipt.book))));
     for sheet in &receipt.sheets {
