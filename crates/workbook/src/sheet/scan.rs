@@ -81,7 +81,7 @@ fn whole_tags(text: &[u8]) -> Option<usize> {
 /// What can be told of a piece without looking at each cell: for pieces of plain rows behind those asked for.
 fn plain_rows(piece: &[u8], row: &mut u32, facts: &mut SheetFacts) -> Option<()> {
     let number = |at: usize| -> Option<u32> {
-        let tag = &piece[at..at + tag_end(&piece[at..])? + 1];
+        let tag = &piece[at..=(at + tag_end(&piece[at..])?)];
         let from = memchr::memmem::find(tag, b" r=\"")? + 4;
         let length = memchr::memchr(b'"', &tag[from..])?;
         std::str::from_utf8(&tag[from..from + length]).ok()?.parse().ok()
