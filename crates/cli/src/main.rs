@@ -5,6 +5,7 @@ mod commands;
 mod exit_code;
 mod failure;
 mod flags;
+mod folder;
 mod interrupt;
 mod passes;
 mod pipeline;

@@ -308,6 +308,13 @@ pub fn conclude(
         };
         let trailing = place + 1 == survey.columns.len() && place > 0;
         let unnamed = layout.names.get(place).is_none_or(String::is_empty);
+        if let Some(start) = layout.dialect.value.division.fixed().and_then(|f| f.starts.get(place))
+            && kinds[place].is_none()
+            && stats.filled == 0
+            && survey.records > 0
+        {
+            verdict.why = format!("always blank: no line has a value at position {} or behind it", start + 1);
+        }
         let delimited = layout.dialect.value.division == Division::Delimited;
         if kinds[place].is_none()
             && stats.filled == 0

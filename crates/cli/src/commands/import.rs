@@ -5,6 +5,7 @@ use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Import, MatchBy, PlacingMode};
 use crate::flags::options;
+use crate::folder;
 use crate::passes::survey::{LineRange, Surveyed, survey};
 use crate::passes::write::{Placing, Written, not_written, write};
 use crate::placeholders::{self, Names};
@@ -37,7 +38,7 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     let spool_folder = if folder.is_dir() { folder.to_owned() } else { std::env::temp_dir() };
     let mut code = ExitCode::Done;
     let mut books: Vec<Book> = Vec::new();
-    for name in &options.sources {
+    for name in &folder::expand(&options.sources)? {
         let one = || -> Result<(PathBuf, Source, Surveyed)> {
             let source = Source::open(name, &spool_folder)?;
             let surveyed = survey(&source, &choices, lines)?;

@@ -4,6 +4,7 @@ use crate::exit_code::ExitCode;
 use crate::failure::Result;
 use crate::flags::definitions::Inspect;
 use crate::flags::options;
+use crate::folder;
 use crate::passes::survey::survey;
 use crate::render;
 use crate::run::{print, report};
@@ -14,7 +15,7 @@ pub(crate) fn run(options: &Inspect) -> Result<ExitCode> {
     let (choices, lines) = options::choices(&options.read)?;
     let mut code = ExitCode::Done;
     let mut readings = Vec::new();
-    for (n, name) in options.sources.iter().enumerate() {
+    for (n, name) in folder::expand(&options.sources)?.iter().enumerate() {
         let mut one = || -> Result<ExitCode> {
             let source = Source::open(name, &std::env::temp_dir())?;
             let surveyed = survey(&source, &choices, lines)?;

@@ -36,7 +36,7 @@ pub(crate) enum Command {
 /// Options of `inspect`.
 #[derive(Debug, Args)]
 pub(crate) struct Inspect {
-    /// Files to read; `-` for standard input; .gz files are read as they are
+    /// Files to read, or folders of them; `-` for standard input; .gz files are read as they are
     #[arg(required = true, value_name = "SOURCE")]
     pub(crate) sources: Vec<String>,
     /// Show the lines themselves, with a ruler and visible tabs
@@ -67,7 +67,7 @@ pub(crate) struct Undo {
 /// Options of `import`.
 #[derive(Debug, Args)]
 pub(crate) struct Import {
-    /// Files to read; `-` for standard input; .gz files are read as they are
+    /// Files to read, or folders of them; `-` for standard input; .gz files are read as they are
     #[arg(required = true, value_name = "SOURCE")]
     pub(crate) sources: Vec<String>,
     /// The workbook to write; if it is there already, sheets are added and everything else stays as it is

@@ -30,7 +30,7 @@ fn sources_that_are_no_tables_say_what_they_are() {
     for (source, status, expected) in [
         ("missing.csv", 3, "missing.csv: there is no such file or folder"),
         ("empty.csv", 4, "empty.csv: the file is empty"),
-        ("folder", 3, "folder: it is a folder"),
+        ("folder", 3, "folder: the folder holds no files"),
         ("book.csv", 3, "book.csv: this is a zip archive"),
         ("noise.csv", 3, "noise.csv: this is binary data"),
         ("web.csv", 3, "web.csv: this is a web page (HTML)"),

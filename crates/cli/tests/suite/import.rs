@@ -242,3 +242,15 @@ fn names_are_made_unique_and_formulas_are_text() {
     assert_eq!(folder.cells("a.xlsx", "a")[1], ["\"007\"", "\"=1+1\"", "\"+x\"", "1"]);
     assert!(!folder.part("a.xlsx", "xl/worksheets/sheet1.xml").contains("<f>"));
 }
+
+#[test]
+fn a_folder_means_its_files_in_natural_order() {
+    let folder = Folder::new();
+    std::fs::create_dir_all(folder.path("in/inner")).unwrap();
+    for (name, call) in [("calls10.csv", 10), ("calls2.csv", 2), (".hidden.csv", 9)] {
+        std::fs::write(folder.path("in").join(name), format!("Call,Berth\n{call},007\n")).unwrap();
+    }
+    folder.run("import in --together --into year.xlsx").expect(0);
+    let cells = folder.cells("year.xlsx", "year");
+    assert_eq!(cells[1..], [["\"calls2.csv\"", "2", "\"007\""], ["\"calls10.csv\"", "10", "\"007\""]]);
+}

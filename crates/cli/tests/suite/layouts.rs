@@ -133,6 +133,15 @@ fn a_broken_cycle_is_found_and_shifts_nothing() {
 }
 
 #[test]
+fn a_record_that_is_cut_off_at_the_end_is_a_broken_one() {
+    let lines: Vec<&str> = std::str::from_utf8(MANIFEST).unwrap().lines().collect();
+    let text = lines[..lines.len() - 1].join("\r\n");
+    let found = reading("cut.txt", text.as_bytes(), "", 1);
+    assert_eq!((&found["records"], &found["footer_lines"]), (&json!(18), &json!(0)));
+    assert_eq!(found["notices"][0]["message"], "1 record lacks lines, the first in line 54");
+}
+
+#[test]
 fn records_of_several_lines_can_be_stated() {
     let text = "Saltwind   NL\nfish      12\nGrey Heron DK\noil        3\n";
     let found =

@@ -127,7 +127,8 @@ fn strangeness(
     if says_total && row.filled < filled.max(2) + usize::from(filled < 3) {
         return Some(TOTAL);
     }
-    if width < 2 {
+    // A record of several lines that is cut off is a record all the same, and is told as a broken one.
+    if width < 2 || machine.dialect().division.multiline().is_some() {
         return None;
     }
     let short = row.fields < width && (row.fields == 1 || row.filled * 3 <= filled);

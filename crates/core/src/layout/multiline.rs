@@ -199,7 +199,8 @@ fn cycle(text: &[&[u8]], count: usize, choices: &LayoutChoices) -> Multiline {
 }
 
 /// The beginning that the first line of each record has and no other one: found where it comes back every `count` lines. Of
-/// several, the one that blank lines stand before, or that the file ends with a whole record of.
+/// several, the one that blank lines stand before, that is not indented as others are, that the file begins with, or that it
+/// ends with a whole record of.
 fn first_shape(text: &[&[u8]], count: usize) -> Option<LineShape> {
     let filled: Vec<(&[u8], bool)> = text
         .iter()
@@ -225,7 +226,15 @@ fn first_shape(text: &[&[u8]], count: usize) -> Option<LineShape> {
             let set_off = places.iter().filter(|at| filled[**at].1).count() * 10 >= places.len() * 8;
             let whole_end = filled.len() - last == count;
             let digit = shape.start.iter().any(u8::is_ascii_digit);
-            let points = 4 * usize::from(set_off) + 2 * usize::from(whole_end) + usize::from(digit);
+            // Further lines of a record are indented, its first one is not.
+            let indented = filled.iter().any(|(line, _)| line.starts_with(b" "));
+            let flush = indented && shape.start.first() != Some(&b' ');
+            let leads = places[0] == 0;
+            let points = 4 * usize::from(set_off)
+                + 3 * usize::from(flush)
+                + 2 * usize::from(whole_end)
+                + 2 * usize::from(leads)
+                + usize::from(digit);
             if best.as_ref().is_none_or(|(most, _)| points > *most) {
                 best = Some((points, shape));
             }
