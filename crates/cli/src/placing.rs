@@ -7,6 +7,9 @@ use crate::render::sanitize;
 use incola_core::reading::ColumnReading;
 use incola_workbook::{CellRef, ExistingBook, ExistingCell, ExistingTable, Range, SheetFacts, limits};
 
+/// Rows from the place on whose cells are told if they stand in the way.
+const SHOWN_ROWS: u32 = 4;
+
 /// What is to be done with what stands in the sheet.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Mode {
@@ -84,7 +87,7 @@ pub(crate) fn find(
     });
     let table = table.filter(|_| wish.mode == Mode::Append);
     let top = table.as_ref().map_or(at.row, |t| t.range.from.row);
-    let facts = book.facts(sheet, top.saturating_sub(1).max(1), top.max(1)).map_err(failed)?;
+    let facts = book.facts(sheet, top.saturating_sub(1).max(1), top + SHOWN_ROWS).map_err(failed)?;
     let wanted: Vec<usize> = (0..columns.len()).filter(|i| columns[*i].is_wanted()).collect();
     let place = match &table {
         Some(table) => {
@@ -110,16 +113,15 @@ pub(crate) fn find(
         let filled = facts.last_filled_row >= first;
         let what =
             if filled { "cells stand in the way or beside" } else { "formatted rows stand in the way" };
-        let mut failure = Failure::protected(format!(
+        let mut text = format!(
             "sheet \u{201c}{name}\u{201d}: {what}: rows go to {}, and the sheet has rows up to {}",
             place.range(records),
             facts.last_row
-        ))
-        .leaving("the workbook was left as it is");
+        );
         for cell in facts.cells.iter().filter(|c| c.at.row >= first).take(5) {
-            failure =
-                failure.help(format!("{} holds \u{201c}{}\u{201d}", cell.at, sanitize::line(&cell.text)));
+            text.push_str(&format!("\n  {} holds \u{201c}{}\u{201d}", cell.at, sanitize::line(&cell.text)));
         }
+        let mut failure = Failure::protected(text).leaving("the workbook was left as it is");
         failure = failure.help("put the rows under the last one: --mode append");
         if let Some(free) = CellRef::new(facts.last_row + 2, at.column) {
             failure = failure.help(format!("or below everything: --at {free}"));

@@ -157,6 +157,7 @@ fn rows_go_below_headings_that_stand_there_or_below_their_own() {
     // Below its headings rows stand now.
     let run = folder.run("import calls.csv --into book.xlsx --sheet form --at A2").expect(4);
     assert!(run.err.contains("cells stand in the way or beside: rows go to A2:D3"), "{}", run.err);
+    assert!(run.err.contains("A2 holds \u{201c}1\u{201d}"), "{}", run.err);
     assert!(run.err.contains("--mode append") && run.err.contains("--at A12"), "{}", run.err);
     let run = folder.run("import calls.csv --into book.xlsx --sheet form --at 7").expect(2);
     assert!(run.err.contains("--at 7: that is no cell"), "{}", run.err);
