@@ -316,6 +316,7 @@ fn import_apart(options: &Import, to: &Book) -> Result<Receipt> {
             sheets.push(receipt);
             continue;
         }
+        check_new_sheet(options, &to.path, &name)?;
         opened.check_free(&to.path, &name)?;
         let table = (!options.plain).then(|| sheet_name::legal_table(&source.stem, &tables));
         let writers: Vec<ColumnWriter> = columns
@@ -347,6 +348,24 @@ fn import_apart(options: &Import, to: &Book) -> Result<Receipt> {
         sheets.push(SheetReceipt::new(&[(source, surveyed)], columns, name, table, written));
     }
     finish(options, &to.path, book, &styles, sheets)
+}
+
+/// Fails if a place was stated for a sheet that is yet to be made: a new one begins at A1.
+fn check_new_sheet(options: &Import, path: &Path, name: &str) -> Result<()> {
+    let stated = match &options.at {
+        Some(at) if cell(at)? != (CellRef { row: 1, column: 1 }) => format!("--at {at}"),
+        _ if options.mode == PlacingMode::Append => "--mode append".to_owned(),
+        _ => return Ok(()),
+    };
+    let why = if options.together {
+        "rows of several sources together go into a new sheet".to_owned()
+    } else {
+        format!("{} has no sheet \u{201c}{name}\u{201d}, and a new one begins at A1", path.display())
+    };
+    Err(Failure::usage(format!("{stated}: {why}"))
+        .leaving("nothing was written")
+        .help("name the sheet that is there: --sheet NAME")
+        .help(format!("or leave {stated} out: the rows get a sheet of their own")))
 }
 
 /// The rows of a source go into a sheet that is there.
@@ -505,6 +524,7 @@ fn import_together(options: &Import, to: &Book, choices: &reading::Choices) -> R
     let names = Names { stem: &stem, ..names_of(first_source, first) };
     let wanted = placeholders::fill(wanted, "--sheet", names, false)?;
     let name = sheet_name::legal(&wanted, &[]);
+    check_new_sheet(options, &to.path, &name)?;
     opened.check_free(&to.path, &name)?;
     let table = (!options.plain).then(|| sheet_name::legal_table(&stem, &opened.taken_names));
     let mut source_name = "Source".to_owned();

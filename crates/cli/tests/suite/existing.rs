@@ -162,3 +162,23 @@ fn rows_go_below_headings_that_stand_there_or_below_their_own() {
     let run = folder.run("import calls.csv --into book.xlsx --sheet form --at 7").expect(2);
     assert!(run.err.contains("--at 7: that is no cell"), "{}", run.err);
 }
+
+#[test]
+fn a_place_in_a_sheet_that_is_not_there_is_refused() {
+    let folder = with_book();
+    let files = folder.files();
+    for (words, expected) in [
+        ("--into new.xlsx --at B5", "--at B5: new.xlsx has no sheet \u{201c}more\u{201d}"),
+        (
+            "--into book.xlsx --sheet april --mode append",
+            "--mode append: book.xlsx has no sheet \u{201c}april\u{201d}",
+        ),
+        ("--into new.xlsx --at 5", "--at 5: that is no cell"),
+        ("calls.csv --together --into new.xlsx --at B5", "--at B5: rows of several sources together"),
+    ] {
+        let run = folder.run(&format!("import more.csv {words}")).expect(2);
+        assert!(run.err.contains(expected), "{}", run.err);
+    }
+    assert_eq!(folder.files(), files);
+    folder.run("import more.csv --into new.xlsx --at A1").expect(0);
+}
