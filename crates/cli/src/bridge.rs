@@ -135,6 +135,13 @@ impl ColumnWriter {
         }
     }
 
+    /// The formats that its cells may have.
+    pub(crate) fn formats(&self) -> Vec<StyleId> {
+        let mut all = self.styles.clone();
+        all.extend([Styles::TEXT, StyleId::default()]);
+        all
+    }
+
     /// Writes a value, which was read from `field`, as cell `place` (from 0) of the row, and compares what the written
     /// bytes show with the field.
     #[inline]
@@ -147,7 +154,10 @@ impl ColumnWriter {
         scratch: &mut Scratch,
     ) -> Outcome {
         match value {
-            Value::Blank => self.blank(field, scratch),
+            Value::Blank => {
+                rows.blank(place);
+                self.blank(field, scratch)
+            }
             Value::Text(text) => {
                 let at = rows.text(place, Styles::TEXT, text);
                 self.compare_text(text, &rows.xml()[at], field, scratch)

@@ -8,7 +8,6 @@ mod flags;
 mod folder;
 mod interrupt;
 mod passes;
-mod pipeline;
 mod placeholders;
 mod placing;
 mod progress;

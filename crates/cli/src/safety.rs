@@ -22,7 +22,10 @@ fn state_folder() -> Option<PathBuf> {
 
 /// A name for a workbook that no other one has: made of its place.
 fn name_of(book: &Path) -> String {
-    let place = fs::canonicalize(book).unwrap_or_else(|_| book.to_owned());
+    // One that is not there yet has the same name as when it is.
+    let folder = fs::canonicalize(crate::target::folder_of(book)).ok();
+    let new = || folder.zip(book.file_name()).map(|(folder, name)| folder.join(name));
+    let place = fs::canonicalize(book).ok().or_else(new).unwrap_or_else(|| book.to_owned());
     format!("{:016x}", xxhash_rust::xxh3::xxh3_64(place.as_os_str().as_encoded_bytes()))
 }
 
@@ -61,6 +64,25 @@ pub(crate) fn lock(book: &Path) -> Result<Lock> {
                 .help("wait until that one is done"))
         }
         Err(TryLockError::Error(error)) => Err(Failure::io(&path, "take the lock", &error)),
+    }
+}
+
+/// What the names of files begin with that will become a workbook.
+pub(crate) fn unfinished_prefix(book: &Path) -> String {
+    format!(".incola-{}-", name_of(book))
+}
+
+/// Removes what an import that was killed left beside a workbook. Only for whoever holds the lock: nobody else writes there.
+pub(crate) fn remove_unfinished(book: &Path, _lock: &Lock) {
+    let prefix = unfinished_prefix(book);
+    let real = fs::canonicalize(book).unwrap_or_else(|_| book.to_owned());
+    let Ok(entries) = fs::read_dir(crate::target::folder_of(&real)) else { return };
+    for entry in entries.flatten() {
+        let name = entry.file_name().to_string_lossy().into_owned();
+        if name.starts_with(&prefix) && name.ends_with(".tmp") {
+            // What cannot be removed does no harm.
+            let _ = fs::remove_file(entry.path());
+        }
     }
 }
 

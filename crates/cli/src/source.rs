@@ -157,6 +157,12 @@ impl Source {
         self.path.display().to_string()
     }
 
+    /// What it is called beside its rows: the file's name without folders.
+    pub(crate) fn label(&self) -> String {
+        let file = self.path().and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned());
+        file.unwrap_or_else(|| self.name.clone())
+    }
+
     /// The folder and the file's name, if it is a file.
     pub(crate) fn path(&self) -> Option<&Path> {
         (self.name != "-").then_some(self.path.as_path())

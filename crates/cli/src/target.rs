@@ -57,7 +57,8 @@ impl Target {
     fn begin(path: &Path, after: After) -> Result<Self> {
         let folder = folder_of(path);
         let mut builder = tempfile::Builder::new();
-        builder.prefix(".incola-").suffix(".tmp");
+        let prefix = crate::safety::unfinished_prefix(path);
+        builder.prefix(&prefix).suffix(".tmp");
         #[cfg(unix)]
         {
             // Not private as temporary files are: the process's mask decides, as for any new file.

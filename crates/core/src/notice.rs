@@ -57,6 +57,10 @@ pub enum NoticeCode {
     SurveyLimited,
     /// Numbers of different currencies stand in one column.
     MixedSymbols,
+    /// Columns are read as the sheet has them, not as the source alone would be.
+    SheetKinds,
+    /// The sheet is protected.
+    SheetProtected,
 }
 
 impl NoticeCode {
@@ -90,6 +94,8 @@ impl NoticeCode {
             Self::BlanksDropped => "blanks-dropped",
             Self::SurveyLimited => "survey-limited",
             Self::MixedSymbols => "mixed-symbols",
+            Self::SheetKinds => "sheet-kinds",
+            Self::SheetProtected => "sheet-protected",
         }
     }
 

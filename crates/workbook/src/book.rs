@@ -11,110 +11,90 @@
 //! ```
 //! Sheets come first, because only they are large; what refers to them is known when they are done.
 
-use crate::error::{Error, Result};
-use crate::existing::{Additions, ExistingBook, ExistingTable, Family, attribute_edit, edited};
-use crate::markup::{Tag, TagKind, tags};
+use crate::error::Result;
+use crate::existing::edit::{attribute_edit, edited};
+use crate::existing::{Additions, ExistingBook, ExistingTable, Family, ties_added, ties_name};
+use crate::markup::tags;
 use crate::package::deflate::{Block, Compressor};
 use crate::package::zip_writer::ZipWriter;
 use crate::parts;
+use crate::pipeline;
 use crate::reference::Range;
-use crate::sheet::scan::Pieces;
-use crate::sheet::{RowEncoder, SheetLayout};
+use crate::sheet::behind::{self, NameSpaces};
+use crate::sheet::formats::CellFormats;
+use crate::sheet::merge::Leftovers;
+use crate::sheet::source::{RowBytes, SheetSource};
+use crate::sheet::{Extension, Fill, PlaceFormats, RowEncoder, SheetFacts, SheetLayout, Totals};
+use crate::style_map::StyleMap;
 use crate::styles::Styles;
 use std::collections::HashMap;
 use std::io::{Seek, Write};
+use std::sync::Arc;
 
-/// Most bytes behind the rows of a sheet that are held in memory.
-const REST_BYTES: usize = 8 << 20;
+/// Bytes of rows that are copied at once.
+const BLOCK: usize = 1 << 20;
 
-/// The sheet that rows are being added to.
+/// How rows are put into a sheet that is there.
+#[derive(Clone, Debug)]
+pub struct RowsPlan {
+    /// The cells that are written, a heading of our own included.
+    pub range: Range,
+    /// The columns, from 1, in rising order.
+    pub columns: Vec<u32>,
+    /// The formats of each.
+    pub formats: Vec<PlaceFormats>,
+    /// Columns of the same table that are not filled.
+    pub beside: Vec<u32>,
+    /// Columns beside whose formulas go on with the rows.
+    pub fills: Vec<Fill>,
+    /// The last row of data that stood there and goes; one before the first row: there is none.
+    pub old_last: u32,
+    /// The row of totals that goes with the rows.
+    pub totals: Option<Totals>,
+    /// Headings that are put into the row of those that are there, and that row.
+    pub added_headings: Option<(u32, Vec<(u32, String)>)>,
+    /// Areas that take in rows that came.
+    pub extension: Option<Extension>,
+    /// What becomes of the table.
+    pub table: Option<TableChange>,
+}
+
+/// What becomes of a table over rows in a sheet that is there.
+#[derive(Clone, Debug)]
+pub enum TableChange {
+    /// It ends in another row, with columns of these names behind its own.
+    Resized(ExistingTable, u32, Vec<String>),
+    /// There is a new one: its name, its cells, its columns.
+    New(String, Range, Vec<String>),
+}
+
+/// The sheet that rows are being put into.
 #[derive(Debug)]
-struct RowsOf {
+struct OpenRows {
+    sheet: usize,
     place: usize,
-    last_row: u32,
-    /// What stands behind the rows; `None`: too much to be held, and read once more.
-    rest: Option<Vec<u8>>,
-}
-
-/// What stands before the rows that are added, taken piece by piece.
-struct Head {
     name: String,
-    used: Range,
-    is_first: bool,
-    is_prefixed: bool,
-    /// What was read of what stands behind.
-    rest: Vec<u8>,
+    source: SheetSource,
+    plan: RowsPlan,
+    formats: Arc<CellFormats>,
+    spaces: NameSpaces,
+    /// What stands behind the rows, if all rows that are left go.
+    tail: Option<Vec<u8>>,
+    /// Whether formulas stand where rows go.
+    loses_formulas: bool,
 }
 
-impl Head {
-    /// What is written of a piece, and whether the rows come behind it.
-    fn take(&mut self, piece: Vec<u8>) -> Result<(Vec<u8>, bool)> {
-        let is_first = std::mem::take(&mut self.is_first);
-        if !is_first && !self.may_end(&piece) {
-            return Ok((piece, false));
-        }
-        let all = tags(&self.name, &piece)?;
-        if is_first {
-            self.is_prefixed = all.first().is_some_and(|root| !root.prefix().is_empty());
-        }
-        let mut edits = Vec::new();
-        if let Some(tag) = all.iter().find(|t| t.opens("dimension"))
-            && let Some(range) = tag.attribute("ref").and_then(|r| Range::parse(&r))
-        {
-            let grown = range.with(self.used.from).with(self.used.to);
-            edits.extend(attribute_edit(&piece, tag, "ref", &grown.to_string()));
-        }
-        let Some(tag) = all.iter().find(|t| behind_rows(t, self.used.to.row)) else {
-            return Ok((edited(&piece, edits), false));
-        };
-        let mut before = edited(&piece[..tag.start], edits);
-        if tag.kind == TagKind::Empty && tag.opens("sheetData") {
-            before.extend_from_slice(&[b"<", element(&piece, tag), b">"].concat());
-        }
-        self.rest = behind(&piece, tag);
-        Ok((before, true))
-    }
-
-    /// Whether rows may come behind some tag of the piece: only such a piece is looked at in full.
-    fn may_end(&self, piece: &[u8]) -> bool {
-        if memchr::memmem::find(piece, b"sheetData").is_some() || memchr::memmem::find(piece, b"<!").is_some()
-        {
-            return true;
-        }
-        // Rows ascend: the last one tells.
-        let last = memchr::memmem::rfind(piece, b"row ").filter(|at| *at > 0);
-        let last = last.and_then(|at| memchr::memrchr(b'<', &piece[..at]));
-        let number = last.and_then(|at| {
-            let tag = &piece[at..];
-            let from = memchr::memmem::find(tag, b" r=\"")? + 4;
-            let length = memchr::memchr(b'"', &tag[from..])?;
-            std::str::from_utf8(&tag[from..from + length]).ok()?.parse::<u32>().ok()
-        });
-        last.is_some() && number.is_none_or(|row| row > self.used.to.row)
-    }
-}
-
-/// The name of an element with its prefix.
-fn element<'p>(piece: &'p [u8], tag: &Tag<'_>) -> &'p [u8] {
-    let inside = &piece[tag.start + 1..tag.end - 2];
-    inside.split(u8::is_ascii_whitespace).next().unwrap_or(inside)
-}
-
-/// What stands in a piece behind the rows that are added, which come before `tag`.
-fn behind(piece: &[u8], tag: &Tag<'_>) -> Vec<u8> {
-    if tag.kind == TagKind::Empty && tag.opens("sheetData") {
-        [b"</", element(piece, tag), b">", &piece[tag.end..]].concat()
-    } else {
-        piece[tag.start..].to_vec()
-    }
-}
-
-/// Whether a tag stands behind row `last` and those before it: a later row, or the end of all rows.
-fn behind_rows(tag: &Tag<'_>, last: u32) -> bool {
-    let later = || tag.attribute("r").and_then(|r| r.parse::<u32>().ok()).is_some_and(|row| row > last);
-    tag.closes("sheetData")
-        || (tag.kind == TagKind::Empty && tag.opens("sheetData"))
-        || (tag.opens("row") && later())
+/// The workbook that something is added to.
+#[derive(Debug)]
+struct Over {
+    book: ExistingBook,
+    styles: StyleMap,
+    /// Entries of it that are written already.
+    written: Vec<usize>,
+    /// New content of entries.
+    parts: HashMap<usize, Vec<u8>>,
+    additions: Additions,
+    rows: Option<OpenRows>,
 }
 
 /// Writes a new workbook.
@@ -126,7 +106,7 @@ fn behind_rows(tag: &Tag<'_>, last: u32) -> bool {
 /// let berth = SheetColumn { name: "Berth".into(), longest: 3, style: Styles::TEXT, is_text: true };
 /// book.begin_sheet(SheetLayout {
 ///     name: "calls".into(), columns: vec![berth], rows: 1, header: true, table: Some("calls".into()),
-/// })?;
+/// }, &Styles::new())?;
 /// let mut rows = RowEncoder::new(1, 1);
 /// rows.begin_row(2);
 /// rows.text(0, Styles::TEXT, b"007");
@@ -142,81 +122,84 @@ fn behind_rows(tag: &Tag<'_>, last: u32) -> bool {
 pub struct BookWriter<W> {
     zip: ZipWriter<W>,
     sheets: Vec<SheetLayout>,
-    open: Option<SheetLayout>,
-    /// The workbook that sheets are added to.
-    existing: Option<ExistingBook>,
-    /// Entries of it that are written already, or changed.
-    written: Vec<usize>,
-    tables: HashMap<usize, Vec<u8>>,
-    /// The sheet that rows are being added to: its part.
-    rows_of: Option<RowsOf>,
-    /// Whether the sheet that rows are being added to has prefixed elements.
-    is_prefixed: bool,
+    open: Option<(SheetLayout, Arc<CellFormats>)>,
+    over: Option<Over>,
 }
 
 impl<W: Write + Seek> BookWriter<W> {
     /// A writer of a workbook that begins where `out` stands.
     pub fn new(out: W) -> Self {
-        Self {
-            zip: ZipWriter::new(out),
-            sheets: Vec::new(),
-            open: None,
-            existing: None,
+        Self { zip: ZipWriter::new(out), sheets: Vec::new(), open: None, over: None }
+    }
+
+    /// A writer of a workbook that has everything that `existing` has, byte for byte, and more.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`](crate::Error::Damaged) if its styles part is none.
+    pub fn over(existing: ExistingBook, out: W) -> Result<Self> {
+        let over = Over {
+            styles: existing.style_map()?,
+            book: existing,
             written: Vec::new(),
-            tables: HashMap::new(),
-            rows_of: None,
-            is_prefixed: false,
-        }
+            parts: HashMap::new(),
+            additions: Additions::default(),
+            rows: None,
+        };
+        Ok(Self { over: Some(over), ..Self::new(out) })
     }
 
-    /// A writer of a workbook that has everything that `existing` has, byte for byte, and new sheets behind.
-    pub fn over(existing: ExistingBook, out: W) -> Self {
-        Self { existing: Some(existing), ..Self::new(out) }
+    /// The workbook that something is added to.
+    pub fn existing(&mut self) -> Option<&mut ExistingBook> {
+        self.over.as_mut().map(|over| &mut over.book)
     }
 
-    /// What is added to the place of a format to get its place in the workbook.
-    pub fn style_offset(&self) -> u32 {
-        self.existing.as_ref().map_or(0, ExistingBook::style_offset)
+    /// The code of the number format that a cell format of the existing workbook has.
+    pub fn number_format_of(&self, cell_format: u32) -> String {
+        self.over.as_ref().map_or_else(|| "General".into(), |over| over.styles.code(cell_format))
     }
 
     /// An encoder for the rows of the sheet that is open, in these columns (from 1, in rising order).
     pub fn rows(&self, columns: &[u32]) -> RowEncoder {
-        let rows = RowEncoder::at(columns).with_style_offset(self.style_offset());
-        if self.is_prefixed { rows.with_namespace(self.family()) } else { rows }
+        if let Some((_, formats)) = &self.open {
+            return RowEncoder::at(columns, Arc::clone(formats), "");
+        }
+        match self.over.as_ref().and_then(|over| over.rows.as_ref()) {
+            Some(OpenRows { formats, spaces, plan, .. }) => {
+                RowEncoder::at(columns, Arc::clone(formats), &spaces.prefix)
+                    .with_fills(plan.fills.clone())
+                    .with_totals_at(plan.totals.as_ref().map(|t| t.from))
+            }
+            None => RowEncoder::at(columns, Arc::new(CellFormats::own(columns.len())), ""),
+        }
     }
 
     fn family(&self) -> Family {
-        self.existing.as_ref().map_or_else(Family::default, ExistingBook::family)
+        self.over.as_ref().map_or_else(Family::default, |over| over.book.family())
     }
 
     /// The part of new sheet `n`, from 0.
     fn sheet_part(&self, n: usize) -> String {
-        let first = self.existing.as_ref().map_or(1, |b| b.free_number("worksheets", "sheet"));
+        let first = self.over.as_ref().map_or(1, |over| over.book.free_number("worksheets", "sheet"));
         format!("xl/worksheets/sheet{}.xml", first as usize + n)
     }
 
-    /// Names of the sheets that are done.
-    pub fn sheet_names(&self) -> Vec<String> {
-        self.sheets.iter().map(|s| s.name.clone()).collect()
-    }
-
-    /// Names of the tables that are done.
-    pub fn table_names(&self) -> Vec<String> {
-        self.sheets.iter().filter_map(|s| s.table.clone()).collect()
-    }
-
-    /// Begins a sheet; its rows follow as [blocks](Self::block).
+    /// Begins a sheet whose cells have these formats; its rows follow as [blocks](Self::block).
     ///
     /// # Errors
     /// If the layout does not fit the format's limits, or the output cannot be written.
-    pub fn begin_sheet(&mut self, layout: SheetLayout) -> Result<()> {
+    pub fn begin_sheet(&mut self, layout: SheetLayout, styles: &Styles) -> Result<()> {
         layout.check()?;
         let number = self.sheets.len();
+        let columns = layout.columns.len();
+        let formats = Arc::new(match &mut self.over {
+            Some(over) => CellFormats::new_sheet(columns, styles, &mut over.styles)?,
+            None => CellFormats::own(columns),
+        });
         self.zip.begin(&self.sheet_part(number))?;
-        let selected = number == 0 && self.existing.is_none();
-        let head = layout.head(selected, self.style_offset(), self.family());
+        let selected = number == 0 && self.over.is_none();
+        let head = layout.head(selected, &formats, self.family());
         self.zip.block(&Compressor::new().block(&head))?;
-        self.open = Some(layout);
+        self.open = Some((layout, formats));
         Ok(())
     }
 
@@ -227,7 +210,7 @@ impl<W: Write + Seek> BookWriter<W> {
 
     /// Ends the sheet.
     pub fn end_sheet(&mut self) -> Result<()> {
-        let Some(layout) = self.open.take() else { return Ok(()) };
+        let Some((layout, _)) = self.open.take() else { return Ok(()) };
         let table = layout.table.as_ref().map(|_| "rId1");
         self.zip.block(&Compressor::new().block(&layout.tail(table)))?;
         self.zip.end()?;
@@ -235,123 +218,146 @@ impl<W: Write + Seek> BookWriter<W> {
         Ok(())
     }
 
-    /// Begins to add rows to sheet `n` (from 0) of the existing workbook, where it describes none; they follow as
-    /// [blocks](Self::block). `used`: the cells that are added.
+    /// Begins to put rows into sheet `n` (from 0) of the existing workbook; they follow as [blocks](Self::block), over what is
+    /// [there](Self::rows_under). `facts`: what is known of the sheet.
     ///
     /// # Errors
-    /// [`Error::Refused`] if the sheet is written in a way that is not added to.
-    pub fn begin_rows(&mut self, n: usize, used: Range) -> Result<()> {
-        let Some(existing) = &mut self.existing else { return Ok(()) };
-        let place = existing.sheet_place(n)?;
-        let name = existing.zip().entries()[place].name.clone();
+    /// [`Error::Refused`](crate::Error::Refused) if the sheet is written in a way that is not added to.
+    pub fn begin_rows(
+        &mut self,
+        n: usize,
+        plan: RowsPlan,
+        facts: &SheetFacts,
+        styles: &Styles,
+    ) -> Result<()> {
+        let Some(over) = &mut self.over else { return Ok(()) };
+        let formats = Arc::new(CellFormats::over(&plan.formats, styles, &mut over.styles)?);
+        let place = over.book.sheet_place(n)?;
+        let name = over.book.zip().entries()[place].name.clone();
+        let mut source = over.book.sheet_source(place)?;
+        let head = source.head(over.book.zip())?;
+        let spaces = NameSpaces::of(&name, &head, over.book.family())?;
+        let head = with_dimension(&name, &head, &plan)?;
         self.zip.begin(&name)?;
-        let mut head =
-            Head { name: name.clone(), used, is_first: true, is_prefixed: false, rest: Vec::new() };
-        let zip = &mut self.zip;
-        let mut pieces = Pieces::new(existing.zip().stream(place)?, &name);
-        // One thread inflates and looks, the other compresses.
-        let found = std::thread::scope(|scope| -> Result<bool> {
-            let (send, receive) = std::sync::mpsc::sync_channel::<Vec<u8>>(4);
-            let (give, blocks) = std::sync::mpsc::channel::<Block>();
-            scope.spawn(move || {
-                let mut compressor = Compressor::new();
-                for piece in receive {
-                    if give.send(compressor.block(&piece)).is_err() {
-                        break;
-                    }
-                }
-            });
-            let mut found = false;
-            while let Some(piece) = pieces.next()? {
-                let (before, is_end) = head.take(piece)?;
-                if send.send(before).is_err() {
-                    break;
-                }
-                for block in blocks.try_iter() {
-                    zip.block(&block)?;
-                }
-                if is_end {
-                    found = true;
-                    break;
-                }
-            }
-            drop(send);
-            for block in blocks {
-                zip.block(&block)?;
-            }
-            Ok(found)
-        })?;
-        if !found {
-            return Err(Error::Damaged(format!("{name}: it has no rows")));
+        self.zip.block(&Compressor::new().block(&head))?;
+        if let Some((row, headings)) = &plan.added_headings {
+            copy_rows(&mut self.zip, &mut over.book, &mut source, *row - 1)?;
+            let under = source.all_rows(over.book.zip(), *row)?;
+            let block = added_headings(over, (*row, headings), &plan, styles, (&spaces, under.bytes))?;
+            self.zip.block(&block)?;
         }
-        self.is_prefixed = head.is_prefixed;
-        // What stands behind the rows is small as a rule.
-        let mut rest = Some(head.rest);
-        while let Some(piece) = pieces.next()? {
-            if let Some(kept) = &mut rest {
-                kept.extend_from_slice(&piece);
-            }
-            if rest.as_ref().is_some_and(|r| r.len() > REST_BYTES) {
-                rest = None;
-                break;
-            }
-        }
-        self.rows_of = Some(RowsOf { place, last_row: used.to.row, rest });
-        Ok(())
-    }
-
-    /// Ends the rows that are added: what stood behind them in the sheet follows.
-    pub fn end_rows(&mut self) -> Result<()> {
-        let (Some(existing), Some(RowsOf { place, last_row, rest })) =
-            (&mut self.existing, self.rows_of.take())
-        else {
-            return Ok(());
+        copy_rows(&mut self.zip, &mut over.book, &mut source, plan.range.from.row - 1)?;
+        // Where nothing stands beside and all cells look alike, what was there need not be looked at again.
+        let alike = |column: &PlaceFormats| {
+            let looks = over.styles.looks(column.usual);
+            column.all.iter().all(|format| over.styles.looks(*format) == looks)
         };
-        let name = existing.zip().entries()[place].name.clone();
-        let mut compressor = Compressor::new();
-        if let Some(rest) = &rest {
-            for part in rest.chunks(256 * 1024) {
-                self.zip.block(&compressor.block(part))?;
-            }
-        } else {
-            let mut pieces = Pieces::new(existing.zip().stream(place)?, &name);
-            let mut is_behind = false;
-            while let Some(piece) = pieces.next()? {
-                if is_behind {
-                    self.zip.block(&compressor.block(&piece))?;
-                    continue;
-                }
-                let all = tags(&name, &piece)?;
-                let Some(tag) = all.iter().find(|t| behind_rows(t, last_row)) else { continue };
-                is_behind = true;
-                self.zip.block(&compressor.block(&behind(&piece, tag)))?;
-            }
-        }
-        self.written.push(place);
-        self.is_prefixed = false;
-        self.zip.end()
+        let is_whole = !facts.has_others && plan.fills.is_empty() && plan.formats.iter().all(alike);
+        let tail =
+            facts.tail.clone().filter(|_| is_whole && facts.last_row <= plan.old_last.max(plan_end(&plan)));
+        let loses_formulas = facts.columns.iter().any(|c| c.formulas > 0);
+        over.rows =
+            Some(OpenRows { sheet: n, place, name, source, plan, formats, spaces, tail, loses_formulas });
+        Ok(())
     }
 
-    /// Moves the last row of a table down to `last_row`.
-    pub fn grow_table(&mut self, table: &ExistingTable, last_row: u32) -> Result<()> {
-        if let Some(existing) = &mut self.existing {
-            let (place, content) = existing.table_grown(table, last_row)?;
-            self.tables.insert(place, content);
+    /// The rows up to `last` that the sheet has where rows are being put, for [`RowEncoder::lay_under`]; `None`: nothing is to be
+    /// laid under any row.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`](crate::Error::Damaged) if the sheet cannot be read.
+    pub fn rows_under(&mut self, last: u32) -> Result<Option<Vec<u8>>> {
+        let Some(over) = &mut self.over else { return Ok(None) };
+        let Some(rows) = over.rows.as_mut().filter(|r| r.tail.is_none()) else { return Ok(None) };
+        Ok(Some(rows.source.all_rows(over.book.zip(), last)?.bytes))
+    }
+
+    /// Ends the rows: what is left of those before goes, what goes with them follows, and everything behind.
+    pub fn end_rows(&mut self) -> Result<()> {
+        let Some(over) = &mut self.over else { return Ok(()) };
+        let Some(mut rows) = over.rows.take() else { return Ok(()) };
+        let plan = &rows.plan;
+        let last_data = plan.range.to.row;
+        let totals = plan.totals.as_ref().map(|t| (t.to, t.moved((plan.old_last, last_data))));
+        over.additions.lost_formulas |= plan.totals.is_some()
+            || (!plan.fills.is_empty() && plan.old_last > last_data)
+            || rows.loses_formulas;
+        over.additions.has_rows = true;
+        let styles = &over.styles;
+        let has_looks = |format: u32| !styles.is_plain(format);
+        let leftovers = Leftovers {
+            columns: &plan.columns,
+            beside: plan.fills.iter().map(|f| f.column).chain(plan.beside.iter().copied()).collect(),
+            to: plan.old_last,
+            totals_from: plan.totals.as_ref().map(|t| t.from),
+            totals: None,
+            has_looks: &has_looks,
+            prefix: &rows.spaces.prefix,
+        };
+        let mut compressor = Compressor::new();
+        if let Some((to, _)) = &totals {
+            let under = match rows.tail {
+                Some(_) => RowBytes { after: *to - 1, ..RowBytes::default() },
+                None => rows.source.all_rows(over.book.zip(), *to)?,
+            };
+            let with_totals =
+                Leftovers { totals: totals.clone(), beside: leftovers.beside.clone(), ..leftovers };
+            self.zip.block(&compressor.block(&with_totals.cleared(&under)))?;
         }
-        Ok(())
+        let tail = if let Some(tail) = rows.tail.take() {
+            tail
+        } else {
+            let cleared_to = plan_end(plan);
+            let (source, book, zip) = (&mut rows.source, &mut over.book, &mut self.zip);
+            pipeline::ordered(
+                || source.rows(book.zip(), cleared_to, BLOCK),
+                Compressor::new,
+                |compressor, rows| compressor.block(&leftovers.cleared(&rows)),
+                |block| zip.block(&block),
+            )?;
+            copy_rows(zip, book, source, u32::MAX)?;
+            source.tail(book.zip())?
+        };
+        let table = match &plan.table {
+            Some(TableChange::New(name, range, columns)) => {
+                Some(add_table(over, &rows.name, name, *range, columns, &mut self.zip)?)
+            }
+            Some(TableChange::Resized(table, last, added)) => {
+                let (place, content) = over.book.table_resized(table, *last, added)?;
+                over.parts.insert(place, content);
+                None
+            }
+            None => None,
+        };
+        let tail =
+            behind::changed(&rows.name, &tail, plan.extension.as_ref(), table.map(|t| (t, &rows.spaces)))?;
+        if let Some(extension) = &plan.extension {
+            over.additions.filters.push((rows.sheet, extension.clone()));
+        }
+        for part in tail.chunks(BLOCK) {
+            self.zip.block(&compressor.block(part))?;
+        }
+        over.written.push(rows.place);
+        self.zip.end()
     }
 
     /// Takes back the sheet that was begun, as if it had never been.
     pub fn abandon_sheet(&mut self) -> Result<()> {
         self.open = None;
+        if let Some(over) = &mut self.over {
+            over.rows = None;
+        }
         self.zip.abandon()
     }
 
     /// Writes everything else and hands back the output, which ends with the workbook. `created` is a W3CDTF time.
     pub fn finish(mut self, styles: &Styles, title: &str, created: &str) -> Result<W> {
-        let mut additions = Additions::default();
-        let first_table = self.existing.as_ref().map_or(1, |b| b.free_number("tables", "table"));
-        let first_id = self.existing.as_ref().map_or(1, ExistingBook::free_table_id);
+        let family = self.family();
+        let mut additions = self.over.as_mut().map(|o| std::mem::take(&mut o.additions)).unwrap_or_default();
+        let (first_table, first_id) = match &self.over {
+            Some(over) => (over.book.free_number("tables", "table"), over.book.free_table_id()),
+            None => (1, 1),
+        };
         for (n, sheet) in self.sheets.iter().enumerate() {
             let part = self.sheet_part(n);
             additions.sheets.push((sheet.name.clone(), part.clone()));
@@ -359,18 +365,17 @@ impl<W: Write + Seek> BookWriter<W> {
             let place = additions.tables.len() as u32;
             let file = format!("table{}.xml", first_table + place);
             let names: Vec<String> = sheet.columns.iter().map(|c| c.name.clone()).collect();
-            let content = parts::table(first_id + place, table, sheet.table_range(), &names, self.family());
+            let content = parts::table(first_id + place, table, sheet.table_range(), &names, family);
             self.zip.entry(&format!("xl/tables/{file}"), content.as_bytes())?;
-            let ties = parts::relationships_of(self.family(), &[("table", format!("../tables/{file}"))]);
-            let name = part.replace("worksheets/", "worksheets/_rels/") + ".rels";
-            self.zip.entry(&name, ties.as_bytes())?;
+            let ties = parts::relationships_of(family, &[("table", format!("../tables/{file}"))]);
+            self.zip.entry(&ties_name(&part), ties.as_bytes())?;
             additions.tables.push(format!("xl/tables/{file}"));
         }
-        if let Some(existing) = self.existing.take() {
-            return self.finish_over(existing, &additions, styles);
+        if let Some(over) = self.over.take() {
+            return self.finish_over(over, &additions);
         }
         let tables = additions.tables.len();
-        let names = self.sheet_names();
+        let names: Vec<String> = self.sheets.iter().map(|s| s.name.clone()).collect();
         let mut ties: Vec<(&str, String)> =
             (1..=names.len()).map(|n| ("worksheet", format!("worksheets/sheet{n}.xml"))).collect();
         ties.push(("styles", "styles.xml".into()));
@@ -389,27 +394,112 @@ impl<W: Write + Seek> BookWriter<W> {
     }
 
     /// Copies what is there already, and writes the parts that name what was added.
-    fn finish_over(
-        mut self,
-        mut existing: ExistingBook,
-        additions: &Additions,
-        styles: &Styles,
-    ) -> Result<W> {
-        let mut changed = existing.changed(additions, styles)?;
-        changed.parts.extend(std::mem::take(&mut self.tables));
+    fn finish_over(mut self, mut over: Over, additions: &Additions) -> Result<W> {
+        let mut changed = over.book.changed(additions, &over.styles)?;
+        changed.parts.extend(std::mem::take(&mut over.parts));
         for (name, content) in &changed.new {
             self.zip.entry(name, content)?;
         }
-        for place in 0..existing.zip().entries().len() {
+        for place in 0..over.book.zip().entries().len() {
             match changed.parts.get(&place) {
-                _ if self.written.contains(&place) => {}
+                _ if over.written.contains(&place) || changed.gone.contains(&place) => {}
                 Some(content) => {
-                    let name = existing.zip().entries()[place].name.clone();
+                    let name = over.book.zip().entries()[place].name.clone();
                     self.zip.entry(&name, content)?;
                 }
-                None => self.zip.copy(existing.zip(), place)?,
+                None => self.zip.copy(over.book.zip(), place)?,
             }
         }
         self.zip.finish()
     }
+}
+
+/// The last row that something happens to.
+fn plan_end(plan: &RowsPlan) -> u32 {
+    let totals = plan.totals.as_ref().map_or(0, |t| t.from.max(t.to));
+    plan.range.to.row.max(plan.old_last).max(totals)
+}
+
+/// Copies rows up to `last` as they are.
+fn copy_rows<W: Write + Seek>(
+    zip: &mut ZipWriter<W>,
+    book: &mut ExistingBook,
+    source: &mut SheetSource,
+    last: u32,
+) -> Result<()> {
+    pipeline::ordered(
+        || source.rows(book.zip(), last, BLOCK),
+        Compressor::new,
+        |compressor, rows| compressor.block(&rows.bytes),
+        |block| zip.block(&block),
+    )
+}
+
+/// What stands before the rows, which reach as far as the plan says.
+fn with_dimension(part: &str, head: &[u8], plan: &RowsPlan) -> Result<Vec<u8>> {
+    let all = tags(part, head)?;
+    let Some(tag) = all.iter().find(|t| t.opens("dimension")) else { return Ok(head.to_vec()) };
+    let Some(range) = tag.attribute("ref").and_then(|r| Range::parse(&r)) else { return Ok(head.to_vec()) };
+    let grown = range.with(plan.range.from).with(plan.range.to);
+    let edit = attribute_edit(head, tag, "ref", &grown.to_string()).filter(|_| grown != range);
+    Ok(edited(head, edit.into_iter().collect()))
+}
+
+/// The row of headings with more of them behind its own, which look as the last one does.
+fn added_headings(
+    over: &mut Over,
+    (row, headings): (u32, &[(u32, String)]),
+    plan: &RowsPlan,
+    styles: &Styles,
+    (spaces, under): (&NameSpaces, Vec<u8>),
+) -> Result<Block> {
+    let columns: Vec<u32> = headings.iter().map(|h| h.0).collect();
+    let neighbour = columns.first().map_or(1, |c| c - 1);
+    let format = crate::sheet::raw::format_at(&under, neighbour).unwrap_or(0);
+    let style = if format == 0 { Styles::HEADING } else { Styles::TEXT };
+    let place = PlaceFormats { usual: format, is_of_cells: true, all: vec![format], styles: vec![style] };
+    let formats = CellFormats::over(&vec![place; columns.len()], styles, &mut over.styles)?;
+    let mut rows = RowEncoder::at(&columns, Arc::new(formats), &spaces.prefix);
+    rows.lay_under(under);
+    rows.begin_row(row);
+    for (n, (_, name)) in headings.iter().enumerate() {
+        rows.text(n, style, name.as_bytes());
+    }
+    rows.end_row();
+    debug_assert!(plan.range.from.row > row, "headings stand above the rows");
+    Ok(Compressor::new().block(rows.xml()))
+}
+
+/// Adds the part of a new table over rows of a sheet; gives the number of its tie.
+fn add_table<W: Write + Seek>(
+    over: &mut Over,
+    sheet: &str,
+    name: &str,
+    range: Range,
+    columns: &[String],
+    zip: &mut ZipWriter<W>,
+) -> Result<u32> {
+    let family = over.book.family();
+    let place = over.additions.tables.len() as u32;
+    let file = format!("xl/tables/table{}.xml", over.book.free_number("tables", "table") + place);
+    let content = parts::table(over.book.free_table_id() + place, name, range, columns, family);
+    zip.entry_apart(&file, content.as_bytes());
+    let target = format!("/{file}");
+    let tie = match over.book.ties_part(sheet)? {
+        Some(part) => {
+            let tie = crate::existing::next_tie(&part)?;
+            let content = ties_added(&part, &[(tie, "table", target)], family)?;
+            over.parts.insert(part.place, content);
+            tie
+        }
+        None => {
+            let content = parts::relationships_of(family, &[("table", target)]);
+            let name = ties_name(&sheet.replace('\\', "/"));
+            zip.entry_apart(&name, content.as_bytes());
+            over.additions.ties.push(name);
+            1
+        }
+    };
+    over.additions.tables.push(file);
+    Ok(tie)
 }

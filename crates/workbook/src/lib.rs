@@ -6,22 +6,29 @@
 mod book;
 pub mod error;
 mod existing;
+mod formula;
 pub mod limits;
 mod markup;
 pub mod number_format;
 pub mod package;
 mod parts;
+pub mod pipeline;
 mod reference;
 pub mod serial_date;
 mod sheet;
 pub mod sheet_name;
+mod style_map;
 mod styles;
 pub mod xml;
 
-pub use book::BookWriter;
+pub use book::{BookWriter, RowsPlan, TableChange};
 pub use error::{Error, Result};
-pub use existing::{ExistingBook, ExistingTable, Family, Input};
+pub use existing::{DefinedName, ExistingBook, ExistingTable, Family, Input, Obstacle};
+pub use formula::Formula;
 pub use package::deflate::{Block, Compressor};
 pub use reference::{CellRef, Range, column_letters};
-pub use sheet::{ExistingCell, RowEncoder, SheetColumn, SheetFacts, SheetLayout};
+pub use sheet::{
+    ColumnFacts, ExistingCell, Extension, Fill, FormatCount, FormulaRow, PlaceFormats, Question, RowEncoder,
+    Run, SheetColumn, SheetFacts, SheetLayout, Totals,
+};
 pub use styles::{StyleId, Styles};

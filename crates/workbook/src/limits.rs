@@ -17,3 +17,6 @@ pub const COLUMN_NAME_UNITS: usize = 255;
 
 /// First identifier of number formats that are not built in (ECMA-376 part 1, 18.8.30).
 pub const FIRST_NUMBER_FORMAT: u32 = 164;
+
+/// Cell formats of a workbook: programs keep to a little less.
+pub const CELL_FORMATS: usize = 65_000;

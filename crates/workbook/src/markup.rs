@@ -30,6 +30,11 @@ pub(crate) struct Tag<'x> {
 }
 
 impl<'x> Tag<'x> {
+    /// The name with its prefix.
+    pub(crate) fn name(&self) -> &'x [u8] {
+        self.name
+    }
+
     /// The name without its prefix.
     pub(crate) fn local(&self) -> &'x [u8] {
         memchr::memchr(b':', self.name).map_or(self.name, |at| &self.name[at + 1..])
@@ -112,31 +117,38 @@ fn unescaped(text: &str) -> Cow<'_, str> {
     Cow::Owned(out)
 }
 
-/// The tags of a part, in their order. Comments, declarations and character data are stepped over.
-///
-/// # Errors
-/// [`Error::Damaged`] at a document type, which packages must not have, and where the mark-up breaks off.
-pub(crate) fn tags<'x>(part: &str, xml: &'x [u8]) -> Result<Vec<Tag<'x>>> {
-    let broken = || Error::Damaged(format!("{part}: its mark-up is broken"));
-    let mut tags = Vec::new();
-    let mut at = 0;
-    while let Some(found) = memchr::memchr(b'<', &xml[at..]) {
+/// What stands at the next `<` of a part.
+pub(crate) enum Next<'x> {
+    /// A tag.
+    Tag(Tag<'x>),
+    /// Nothing more.
+    End,
+    /// Something whose end is not there.
+    Open,
+    /// A document type.
+    DocumentType,
+}
+
+/// The next tag at or behind byte `at`. Comments, declarations and character data are stepped over.
+pub(crate) fn next_tag(xml: &[u8], mut at: usize) -> Next<'_> {
+    while let Some(found) = xml.get(at..).and_then(|rest| memchr::memchr(b'<', rest)) {
         let start = at + found;
         let rest = &xml[start..];
-        let past =
-            |from: usize, end: &[u8]| memchr::memmem::find(&rest[from..], end).map(|i| from + i + end.len());
-        if rest.starts_with(b"<!--") {
-            at = start + past(4, b"-->").ok_or_else(broken)?;
+        let past = |from: usize, end: &[u8]| {
+            rest.get(from..).and_then(|r| memchr::memmem::find(r, end)).map(|i| from + i + end.len())
+        };
+        let stepped_over = if rest.starts_with(b"<!--") {
+            past(4, b"-->")
         } else if rest.starts_with(b"<![CDATA[") {
-            at = start + past(9, b"]]>").ok_or_else(broken)?;
+            past(9, b"]]>")
         } else if rest.starts_with(b"<?") {
-            at = start + past(2, b"?>").ok_or_else(broken)?;
+            past(2, b"?>")
+        } else if rest.starts_with(b"<!") && rest.len() >= 9 {
+            return Next::DocumentType;
         } else if rest.starts_with(b"<!") {
-            return Err(Error::Damaged(format!(
-                "{part}: it has a document type, which no workbook may have"
-            )));
+            None
         } else {
-            let end = tag_end(rest).ok_or_else(broken)?;
+            let Some(end) = tag_end(rest) else { return Next::Open };
             let inside = &rest[1..end];
             let (kind, inside) = match (inside.strip_prefix(b"/"), inside.strip_suffix(b"/")) {
                 (Some(name), _) => (TagKind::Close, name),
@@ -145,11 +157,38 @@ pub(crate) fn tags<'x>(part: &str, xml: &'x [u8]) -> Result<Vec<Tag<'x>>> {
             };
             let name_end = inside.iter().position(u8::is_ascii_whitespace).unwrap_or(inside.len());
             let (name, attributes) = inside.split_at(name_end);
-            tags.push(Tag { kind, name, attributes, start, end: start + end + 1 });
-            at = start + end + 1;
+            return Next::Tag(Tag { kind, name, attributes, start, end: start + end + 1 });
+        };
+        match stepped_over {
+            Some(length) => at = start + length,
+            None => return Next::Open,
         }
     }
-    Ok(tags)
+    Next::End
+}
+
+/// The tags of a part, in their order. Comments, declarations and character data are stepped over.
+///
+/// # Errors
+/// [`Error::Damaged`] at a document type, which packages must not have, and where the mark-up breaks off.
+pub(crate) fn tags<'x>(part: &str, xml: &'x [u8]) -> Result<Vec<Tag<'x>>> {
+    let mut tags = Vec::new();
+    let mut at = 0;
+    loop {
+        match next_tag(xml, at) {
+            Next::Tag(tag) => {
+                at = tag.end;
+                tags.push(tag);
+            }
+            Next::End => return Ok(tags),
+            Next::Open => return Err(Error::Damaged(format!("{part}: its mark-up is broken"))),
+            Next::DocumentType => {
+                return Err(Error::Damaged(format!(
+                    "{part}: it has a document type, which no workbook may have"
+                )));
+            }
+        }
+    }
 }
 
 /// Where the tag that `rest` begins with has its `>`.

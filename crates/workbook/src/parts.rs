@@ -84,6 +84,11 @@ pub(crate) fn workbook(sheet_names: &[String]) -> String {
     out
 }
 
+/// The name of a table's column, as the part has it.
+pub(crate) fn column_name(name: &str) -> String {
+    xml::escaped(name).replace('\n', "_x000a_").replace('\t', "_x0009_")
+}
+
 /// A table part. `range` includes the header; names are unique and not empty.
 pub(crate) fn table(id: u32, name: &str, range: Range, columns: &[String], family: Family) -> String {
     let mut out = format!(
@@ -94,8 +99,7 @@ pub(crate) fn table(id: u32, name: &str, range: Range, columns: &[String], famil
         family.main()
     );
     for (n, column) in columns.iter().enumerate() {
-        let name = xml::escaped(column).replace('\n', "_x000a_").replace('\t', "_x0009_");
-        let _ = write!(out, "<tableColumn id=\"{}\" name=\"{name}\"/>", n + 1);
+        let _ = write!(out, "<tableColumn id=\"{}\" name=\"{}\"/>", n + 1, column_name(column));
     }
     out.push_str(
         "</tableColumns><tableStyleInfo name=\"TableStyleLight1\" showFirstColumn=\"0\" \

@@ -87,6 +87,20 @@ impl Range {
         Some(Self { from: CellRef::parse(from)?, to: CellRef::parse(to)? })
     }
 
+    /// Whether both have a cell in common.
+    pub fn meets(self, other: Self) -> bool {
+        self.from.row <= other.to.row
+            && other.from.row <= self.to.row
+            && self.from.column <= other.to.column
+            && other.from.column <= self.to.column
+    }
+
+    /// The range as it is spelled where it must not move: `$A$1:$D$4`.
+    pub fn fixed(self) -> String {
+        let cell = |c: CellRef| format!("${}${}", column_letters(c.column), c.row);
+        format!("{}:{}", cell(self.from), cell(self.to))
+    }
+
     /// The smallest rectangle that holds both.
     #[must_use]
     pub fn with(self, cell: CellRef) -> Self {

@@ -25,6 +25,38 @@ const BUILT_IN: [(u32, &str); 12] = [
     (49, "@"),
 ];
 
+/// Those whose look depends on the viewer's country, and what they are elsewhere.
+const BUILT_IN_DATES: [(u32, &str); 9] = [
+    (14, "mm-dd-yy"),
+    (15, "d-mmm-yy"),
+    (16, "d-mmm"),
+    (17, "mmm-yy"),
+    (18, "h:mm AM/PM"),
+    (19, "h:mm:ss AM/PM"),
+    (20, "h:mm"),
+    (21, "h:mm:ss"),
+    (22, "m/d/yy h:mm"),
+];
+
+/// Those of amounts: their currency depends on the viewer's country too.
+const BUILT_IN_AMOUNTS: [(u32, &str); 5] = [
+    (12, "# ?/?"),
+    (37, "#,##0;-#,##0"),
+    (39, "#,##0.00;-#,##0.00"),
+    (40, "#,##0.00;[Red]-#,##0.00"),
+    (48, "##0.0E+0"),
+];
+
+/// The number of a number format that has one of its own.
+pub(crate) fn built_in(code: &str) -> Option<u32> {
+    BUILT_IN.iter().find(|(_, c)| *c == code).map(|(id, _)| *id)
+}
+
+/// The code of a number format that has a number of its own.
+pub(crate) fn built_in_code(id: u32) -> Option<&'static str> {
+    BUILT_IN.iter().chain(&BUILT_IN_DATES).chain(&BUILT_IN_AMOUNTS).find(|(n, _)| *n == id).map(|(_, c)| *c)
+}
+
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct CellFormat {
     number_format: u32,
@@ -67,8 +99,7 @@ impl Styles {
     /// assert_eq!(styles.number_format("@"), Styles::TEXT);
     /// ```
     pub fn number_format(&mut self, code: &str) -> StyleId {
-        let known = BUILT_IN.iter().find(|(_, c)| *c == code).map(|(id, _)| *id);
-        let number_format = known.unwrap_or_else(|| {
+        let number_format = built_in(code).unwrap_or_else(|| {
             let place = self.custom.iter().position(|c| c == code).unwrap_or_else(|| {
                 self.custom.push(code.to_owned());
                 self.custom.len() - 1
@@ -83,56 +114,18 @@ impl Styles {
         StyleId(place as u32)
     }
 
-    /// Codes of number formats without a number of their own.
-    pub(crate) fn custom_codes(&self) -> &[String] {
-        &self.custom
-    }
-
-    /// Cell formats besides the general one.
-    pub(crate) fn added(&self) -> usize {
-        self.cells.len() - 1
-    }
-
-    /// The general cell format, and all others, for an existing styles part: with the prefix of its elements, the number that
-    /// our number formats begin with, the place of a bold font, and font, fill, border and style of its own first format.
-    pub(crate) fn cell_formats(
-        &self,
-        p: &str,
-        first_id: u32,
-        bold: usize,
-        plain: &[String; 4],
-    ) -> (String, String) {
-        let [font, fill, border, style] = plain;
-        let mut out = Vec::new();
-        for cell in &self.cells {
-            let mut text = String::new();
-            let id = match cell.number_format.checked_sub(limits::FIRST_NUMBER_FORMAT) {
-                Some(place) => first_id + place,
-                None => cell.number_format,
-            };
-            let font = if cell.bold { bold.to_string() } else { font.clone() };
-            let _ = write!(
-                text,
-                "<{p}xf numFmtId=\"{id}\" fontId=\"{font}\" fillId=\"{fill}\" borderId=\"{border}\" xfId=\"{style}\""
-            );
-            if id != 0 {
-                text.push_str(" applyNumberFormat=\"1\"");
-            }
-            if cell.bold {
-                text.push_str(" applyFont=\"1\"");
-            }
-            if cell.wrapped {
-                let _ = write!(
-                    text,
-                    " applyAlignment=\"1\"><{p}alignment vertical=\"top\" wrapText=\"1\"/></{p}xf>"
-                );
-            } else {
-                text.push_str("/>");
-            }
-            out.push(text);
+    /// The number format of a cell format; `None` if there is no such cell format.
+    pub(crate) fn code(&self, id: StyleId) -> Option<&str> {
+        let number_format = self.cells.get(id.0 as usize)?.number_format;
+        match number_format.checked_sub(limits::FIRST_NUMBER_FORMAT) {
+            Some(place) => self.custom.get(place as usize).map(String::as_str),
+            None => built_in_code(number_format),
         }
-        let general = out.remove(0);
-        (general, out.concat())
+    }
+
+    /// How many cell formats there are.
+    pub(crate) fn count(&self) -> usize {
+        self.cells.len()
     }
 
     /// The part's content.

@@ -109,6 +109,20 @@ pub fn unescape(out: &mut Vec<u8>, xml: &[u8]) {
             at += 7;
             continue;
         }
+        if rest.starts_with(b"&#")
+            && let Some(end) = rest.iter().take(12).position(|b| *b == b';')
+            && let Some(c) = std::str::from_utf8(&rest[2..end])
+                .ok()
+                .and_then(|n| match n.strip_prefix(['x', 'X']) {
+                    Some(hex) => u32::from_str_radix(hex, 16).ok(),
+                    None => n.parse().ok(),
+                })
+                .and_then(char::from_u32)
+        {
+            out.extend_from_slice(c.encode_utf8(&mut [0; 4]).as_bytes());
+            at += end + 1;
+            continue;
+        }
         let reference =
             [(&b"&amp;"[..], b'&'), (b"&lt;", b'<'), (b"&gt;", b'>'), (b"&quot;", b'"'), (b"&apos;", b'\'')]
                 .into_iter()
@@ -121,6 +135,21 @@ pub fn unescape(out: &mut Vec<u8>, xml: &[u8]) {
             at += 1;
         }
     }
+}
+
+/// What XML stands for, as text: references and escapes are undone, character data is taken as it is.
+pub fn text(xml: &[u8]) -> String {
+    let mut out = Vec::new();
+    let mut rest = xml;
+    while let Some(open) = memchr::memmem::find(rest, b"<![CDATA[") {
+        unescape(&mut out, &rest[..open]);
+        let inside = &rest[open + 9..];
+        let end = memchr::memmem::find(inside, b"]]>").unwrap_or(inside.len());
+        out.extend_from_slice(&inside[..end]);
+        rest = inside.get(end + 3..).unwrap_or_default();
+    }
+    unescape(&mut out, rest);
+    String::from_utf8_lossy(&out).into_owned()
 }
 
 /// Whether readers would drop blanks or line ends of `text` without `xml:space="preserve"`.

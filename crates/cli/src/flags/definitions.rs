@@ -76,15 +76,28 @@ pub(crate) struct Import {
     /// Name of the sheet; {stem} stands for the source's name without its ending
     #[arg(long, value_name = "NAME")]
     pub(crate) sheet: Option<String>,
-    /// The cell where rows begin in a sheet that is there already: below its headings, or the place of new ones
-    #[arg(long, value_name = "CELL")]
+    /// Where rows go in a sheet that is there already: below headings that stand there, or below new ones. A cell (A2), or the
+    /// name of a table, of a range, or of a heading
+    #[arg(long, value_name = "CELL|NAME")]
     pub(crate) at: Option<String>,
-    /// fresh: nothing may stand where rows go; append: rows go under the last one
+    /// fresh: nothing may stand where rows go; replace: the rows that stand there go; append: rows go under the last one
     #[arg(long, value_name = "MODE", default_value = "fresh")]
     pub(crate) mode: PlacingMode,
     /// How columns find their headings in the sheet
     #[arg(long = "match", value_name = "BY", default_value = "name")]
     pub(crate) matching: MatchBy,
+    /// What becomes of a heading that the source has no column for [default: stop]
+    #[arg(long, value_name = "blank")]
+    pub(crate) missing: Option<Missing>,
+    /// What becomes of a column that the sheet has no heading for [default: stop]
+    #[arg(long, value_name = "add|skip")]
+    pub(crate) extra: Option<Extra>,
+    /// A column that says which source each row came from
+    #[arg(long, value_name = "NAME")]
+    pub(crate) source_column: Option<String>,
+    /// Change the workbook even if it is signed: the signature breaks
+    #[arg(long)]
+    pub(crate) even_signed: bool,
     /// Put all sources into one table, with a column saying which; their columns must be the same
     #[arg(long)]
     pub(crate) together: bool,
@@ -181,8 +194,26 @@ pub(crate) struct Read {
 pub(crate) enum PlacingMode {
     /// Nothing may stand where rows go
     Fresh,
+    /// The rows that stand there go, and whatever is left of them
+    Replace,
     /// Rows go under the last one
     Append,
+}
+
+/// What becomes of headings without a column.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Missing {
+    /// Its cells stay empty
+    Blank,
+}
+
+/// What becomes of columns without a heading.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Extra {
+    /// A heading is put behind the others
+    Add,
+    /// The column is left out
+    Skip,
 }
 
 /// How columns find their headings.

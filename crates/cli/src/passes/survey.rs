@@ -3,7 +3,6 @@
 use super::blocks::{BlockCutter, Cut, too_long};
 use crate::failure::{Failure, Result};
 use crate::interrupt;
-use crate::pipeline;
 use crate::progress::Progress;
 use crate::source::{RawSamples, Source};
 use incola_core::encoding::{self, Detected, Encoding, NotText, Undecodable};
@@ -12,6 +11,7 @@ use incola_core::layout::fixed::{NoSuchStart, from_one};
 use incola_core::layout::{self, Layout, Repeats, Samples, after_lines};
 use incola_core::reading::{self, BadChoice, Choices, LineEnd, Reading, Scan};
 use incola_core::survey::{BlockSurvey, MOST_COLUMNS, MOST_RECORD_BYTES, Survey, SurveyPlan, survey_block};
+use incola_workbook::pipeline;
 
 /// A source, surveyed: its reading, and what the second pass needs to follow it.
 pub(crate) struct Surveyed {

@@ -5,7 +5,6 @@ use super::survey::Surveyed;
 use crate::bridge::{ColumnWriter, Loss, Outcome, Scratch};
 use crate::failure::{Failure, Result};
 use crate::interrupt;
-use crate::pipeline;
 use crate::progress::Progress;
 use crate::source::Source;
 use crate::target::Target;
@@ -15,7 +14,8 @@ use incola_core::kind::{Kind, Sum, Value};
 use incola_core::reading::ColumnReading;
 use incola_core::record::Machine;
 use incola_core::survey::{Item, SurveyPlan, next_item};
-use incola_workbook::{Block, BookWriter, Compressor, RowEncoder, Styles};
+use incola_workbook::{Block, BookWriter, Compressor, RowEncoder, Styles, pipeline};
+use std::cell::RefCell;
 
 /// XML of rows that is compressed at once at most.
 const ROWS_BYTES: usize = 384 * 1024;
@@ -111,25 +111,43 @@ pub(crate) struct Placing<'p> {
     pub(crate) writers: &'p [ColumnWriter],
     /// The row of the first record, from 1.
     pub(crate) first_row: u32,
-    /// Columns of the sheet (from 1) in rising order, that of the source's name included.
+    /// Columns of the sheet (from 1) in rising order.
     pub(crate) sheet_columns: Vec<u32>,
-    /// For each of them, but for that of the source's name, the column of the source (from 0).
-    pub(crate) order: Vec<usize>,
-    /// What the first column of the sheet says of where each row comes from.
-    pub(crate) source_column: Option<&'p str>,
+    /// What goes into each of them.
+    pub(crate) slots: Vec<Slot>,
+    /// What the source is called, where a column says so.
+    pub(crate) source_name: &'p str,
+}
+
+/// What goes into a column of the sheet.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Slot {
+    /// A column of the source, from 0.
+    Field(usize),
+    /// What the source is called.
+    SourceName,
+    /// Nothing.
+    Nothing,
 }
 
 impl<'p> Placing<'p> {
-    /// The rows of a new sheet: all columns that are wanted, side by side.
+    /// The rows of a new sheet: all columns that are wanted, side by side, and first what the source is called, if that is wanted.
     pub(crate) fn new(
         columns: &'p [ColumnReading],
         writers: &'p [ColumnWriter],
         first_row: u32,
-        source_column: Option<&'p str>,
+        source_name: Option<&'p str>,
     ) -> Self {
-        let order: Vec<usize> = (0..columns.len()).filter(|i| columns[*i].is_wanted()).collect();
-        let width = order.len() as u32 + u32::from(source_column.is_some());
-        Self { columns, writers, first_row, sheet_columns: (1..=width).collect(), order, source_column }
+        let fields = (0..columns.len()).filter(|i| columns[*i].is_wanted()).map(Slot::Field);
+        let slots: Vec<Slot> = source_name.map(|_| Slot::SourceName).into_iter().chain(fields).collect();
+        Self {
+            columns,
+            writers,
+            first_row,
+            sheet_columns: (1..).take(slots.len()).collect(),
+            slots,
+            source_name: source_name.unwrap_or_default(),
+        }
     }
 }
 
@@ -156,13 +174,19 @@ pub(crate) fn write(
     let mut written = Written::for_columns(placing.columns.len());
     let total = surveyed.cuts.iter().map(|c| c.bytes).sum();
     let rows = book.rows(&placing.sheet_columns);
+    // Work is handed out and taken in by turns on this thread.
+    let book = RefCell::new(book);
     let mut progress = Progress::new(&format!("writing {}", source.shown()), total);
     pipeline::ordered(
         || {
             let Some(cut) = cuts.next() else { return Ok(None) };
             let mut raw = Vec::new();
             bytes.fill(&mut raw, cut.bytes as usize)?;
-            Ok(Some((*cut, raw)))
+            // The rows that stand where those of the block go.
+            let behind = cuts.clone().next().map_or(surveyed.reading.records, |next| next.records);
+            let last = (placing.first_row + behind as u32).saturating_sub(1);
+            let under = book.borrow_mut().rows_under(last).map_err(|e| not_written(&e))?;
+            Ok(Some((*cut, raw, under)))
         },
         || Worker {
             machine: Machine::new(&plan.dialect),
@@ -171,12 +195,17 @@ pub(crate) fn write(
             scratch: Scratch::default(),
             text: Vec::new(),
         },
-        |worker, (cut, raw)| work(worker, encoding, plan, placing, cut, &raw),
+        |worker, (cut, raw, under)| {
+            if let Some(under) = under {
+                worker.rows.lay_under(under);
+            }
+            work(worker, encoding, plan, placing, cut, &raw)
+        },
         |done| {
             interrupt::check()?;
             let (blocks, block_written, bytes) = done.ok_or_else(|| changed(source))?;
             for block in &blocks {
-                book.block(block).map_err(|error| not_written(&error))?;
+                book.borrow_mut().block(block).map_err(|error| not_written(&error))?;
             }
             written.merge(block_written);
             progress.add(bytes);
@@ -263,12 +292,18 @@ fn write_row(
     let Worker { machine, rows, scratch, .. } = worker;
     written.rows += 1;
     rows.begin_row(row);
-    let mut place = 0;
-    if let Some(name) = placing.source_column {
-        rows.text(0, Styles::TEXT, name.as_bytes());
-        place = 1;
-    }
-    for &index in &placing.order {
+    for (place, slot) in placing.slots.iter().enumerate() {
+        let index = match slot {
+            Slot::Field(index) => *index,
+            Slot::SourceName => {
+                rows.text(place, Styles::TEXT, placing.source_name.as_bytes());
+                continue;
+            }
+            Slot::Nothing => {
+                rows.blank(place);
+                continue;
+            }
+        };
         let (column, writer) = (&placing.columns[index], &placing.writers[index]);
         let field = machine.field(text, index);
         let tally = &mut written.columns[index];
@@ -288,7 +323,6 @@ fn write_row(
         }
         let is_blank = value == Value::Blank;
         let mut outcome = writer.write(place, field, value, rows, scratch);
-        place += 1;
         if has_undecodable && outcome == Outcome::Exact && holds_replacement(field) {
             outcome = Outcome::Lost(Loss::Undecodable);
         }

@@ -57,6 +57,9 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
     let written = &sheet.written;
     let placed = sheet.placed.as_ref().map_or_else(String::new, |range| format!(", in {range}"));
     rows.push(("rows", format!("{}{placed}", grouped(written.rows))));
+    for (heading, column) in sheet.matched.iter().take(6) {
+        rows.push(("matched", format!("{} \u{2190} {}", line(heading), line(column))));
+    }
     if dry_run {
         rows.push(("cells", format!("{}, not yet proved", grouped(written.cells))));
     } else if written.exact == written.cells && written.lost == 0 {

@@ -21,6 +21,8 @@ struct SheetJson {
     table: Option<String>,
     /// The cells that were filled, in a sheet that was there already.
     placed: Option<String>,
+    /// Headings and columns whose names are alike, not the same.
+    matched: Vec<MatchedJson>,
     sources: Vec<SourceJson>,
     rows: u64,
     cells: u64,
@@ -31,6 +33,12 @@ struct SheetJson {
     misfit_cells: Vec<CellJson>,
     columns: Vec<ColumnJson>,
     notices: Vec<NoticeJson>,
+}
+
+#[derive(Serialize)]
+struct MatchedJson {
+    heading: String,
+    column: String,
 }
 
 #[derive(Serialize)]
@@ -78,6 +86,11 @@ fn sheet(sheet: &SheetReceipt) -> SheetJson {
         sheet: sheet.sheet.clone(),
         table: sheet.table.clone(),
         placed: sheet.placed.clone(),
+        matched: sheet
+            .matched
+            .iter()
+            .map(|(heading, column)| MatchedJson { heading: heading.clone(), column: column.clone() })
+            .collect(),
         sources: sheet
             .sources
             .iter()

@@ -2,6 +2,7 @@
 
 use crate::error::{Error, Result};
 use flate2::read::DeflateDecoder;
+use flate2::{Decompress, FlushDecompress, Status};
 use std::io::{Read, Seek, SeekFrom};
 
 /// Most entries of a package.
@@ -168,6 +169,15 @@ impl<R: Read + Seek> ZipReader<R> {
     /// # Errors
     /// [`Error::Damaged`] if it is encrypted or packed in a way that packages do not use.
     pub fn stream(&mut self, place: usize) -> Result<Box<dyn Read + '_>> {
+        let start = self.content_start(place)?;
+        self.input.seek(SeekFrom::Start(start)).map_err(Error::Read)?;
+        let entry = &self.entries[place];
+        let packed = (&mut self.input).take(entry.compressed);
+        Ok(if entry.method == 8 { Box::new(DeflateDecoder::new(packed)) } else { Box::new(packed) })
+    }
+
+    /// Where the content of an entry begins.
+    fn content_start(&mut self, place: usize) -> Result<u64> {
         let entry = &self.entries[place];
         let mut header = [0; 30];
         self.input.seek(SeekFrom::Start(entry.offset)).map_err(Error::Read)?;
@@ -175,14 +185,30 @@ impl<R: Read + Seek> ZipReader<R> {
         if !header.starts_with(b"PK\x03\x04") || entry.flags & 1 != 0 {
             return Err(Error::Damaged(format!("{}: it is encrypted or damaged", entry.name)));
         }
-        let skip = i64::from(u16_at(&header, 26)) + i64::from(u16_at(&header, 28));
-        self.input.seek(SeekFrom::Current(skip)).map_err(Error::Read)?;
-        let packed = (&mut self.input).take(entry.compressed);
-        match entry.method {
-            0 => Ok(Box::new(packed)),
-            8 => Ok(Box::new(DeflateDecoder::new(packed))),
-            other => Err(Error::Damaged(format!("{}: packed by method {other}", entry.name))),
+        if !matches!(entry.method, 0 | 8) {
+            return Err(Error::Damaged(format!("{}: packed by method {}", entry.name, entry.method)));
         }
+        Ok(entry.offset + 30 + u64::from(u16_at(&header, 26)) + u64::from(u16_at(&header, 28)))
+    }
+
+    /// A part as a stream that holds on to nothing: see [`EntryStream::read`].
+    ///
+    /// # Errors
+    /// As [`Self::stream`].
+    pub(crate) fn entry_stream(&mut self, place: usize) -> Result<EntryStream> {
+        let start = self.content_start(place)?;
+        let entry = &self.entries[place];
+        Ok(EntryStream {
+            name: entry.name.clone(),
+            at: start,
+            left: entry.compressed,
+            inflater: (entry.method == 8).then(|| Decompress::new(false)),
+            input: Vec::new(),
+            input_at: 0,
+            crc: crc32fast::Hasher::new(),
+            expected: u32_at(&entry.record, 16),
+            is_done: false,
+        })
     }
 
     /// The bytes of an entry as they stand in the archive: local header, content, descriptor.
@@ -190,6 +216,75 @@ impl<R: Read + Seek> ZipReader<R> {
         let (from, to) = (self.entries[place].offset, self.entries[place].end);
         self.input.seek(SeekFrom::Start(from)).map_err(Error::Read)?;
         Ok((&mut self.input).take(to - from))
+    }
+}
+
+/// Compressed bytes read at a time.
+const INPUT: usize = 64 * 1024;
+
+/// The content of an entry, inflated piece by piece. The archive is lent for each piece, so that other things can be done with it
+/// in between.
+#[derive(Debug)]
+pub(crate) struct EntryStream {
+    name: String,
+    /// Where the next compressed byte stands.
+    at: u64,
+    left: u64,
+    /// `None`: stored as it is.
+    inflater: Option<Decompress>,
+    input: Vec<u8>,
+    input_at: usize,
+    crc: crc32fast::Hasher,
+    expected: u32,
+    is_done: bool,
+}
+
+impl EntryStream {
+    /// Appends about `most` more bytes; gives whether there were any.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if it cannot be inflated, or its checksum is wrong at the end.
+    pub(crate) fn read<R: Read + Seek>(
+        &mut self,
+        zip: &mut ZipReader<R>,
+        out: &mut Vec<u8>,
+        most: usize,
+    ) -> Result<bool> {
+        let start = out.len();
+        out.reserve(most);
+        while !self.is_done && out.len() < start + most {
+            if self.input_at == self.input.len() && self.left > 0 {
+                let wanted = self.left.min(INPUT as u64);
+                self.input.resize(wanted as usize, 0);
+                zip.input.seek(SeekFrom::Start(self.at)).map_err(Error::Read)?;
+                zip.input.read_exact(&mut self.input).map_err(Error::Read)?;
+                (self.at, self.left, self.input_at) = (self.at + wanted, self.left - wanted, 0);
+            }
+            let before = out.len();
+            let input = &self.input[self.input_at..];
+            let damaged = |what: &str| Error::Damaged(format!("{}: {what}", self.name));
+            if let Some(inflater) = &mut self.inflater {
+                let taken = inflater.total_in();
+                let status = inflater
+                    .decompress_vec(input, out, FlushDecompress::None)
+                    .map_err(|e| damaged(&format!("it cannot be inflated: {e}")))?;
+                let taken = (inflater.total_in() - taken) as usize;
+                self.input_at += taken;
+                self.is_done = status == Status::StreamEnd;
+                if !self.is_done && taken == 0 && out.len() == before && self.left == 0 {
+                    return Err(damaged("it is cut off"));
+                }
+            } else {
+                out.extend_from_slice(input);
+                self.input_at = self.input.len();
+                self.is_done = self.left == 0;
+            }
+        }
+        self.crc.update(&out[start..]);
+        if self.is_done && std::mem::take(&mut self.crc).finalize() != self.expected && out.len() > start {
+            return Err(Error::Damaged(format!("{}: its checksum is wrong", self.name)));
+        }
+        Ok(out.len() > start)
     }
 }
 

@@ -44,12 +44,14 @@ pub struct ZipWriter<W> {
     directory: Vec<u8>,
     entries: u64,
     open: Option<Open>,
+    /// Entries that follow when the one that is open is done.
+    waiting: Vec<(String, Vec<u8>)>,
 }
 
 impl<W: Write + Seek> ZipWriter<W> {
     /// A writer of an archive that begins where `out` stands.
     pub fn new(out: W) -> Self {
-        Self { out, at: 0, directory: Vec::new(), entries: 0, open: None }
+        Self { out, at: 0, directory: Vec::new(), entries: 0, open: None, waiting: Vec::new() }
     }
 
     /// Begins an entry, to be filled with [`Self::block`] and ended with [`Self::end`].
@@ -98,11 +100,15 @@ impl<W: Write + Seek> ZipWriter<W> {
         self.out.seek(SeekFrom::Start(self.at)).map_err(failed)?;
         central_header(&mut self.directory, &entry);
         self.entries += 1;
+        for (name, content) in std::mem::take(&mut self.waiting) {
+            self.entry(&name, &content)?;
+        }
         Ok(())
     }
 
     /// Takes back the entry being written: what follows is written over it.
     pub fn abandon(&mut self) -> Result<()> {
+        self.waiting.clear();
         if let Some(open) = self.open.take() {
             self.at = open.offset;
             self.out
@@ -117,6 +123,11 @@ impl<W: Write + Seek> ZipWriter<W> {
         self.begin(name)?;
         self.block(&Compressor::new().block(content))?;
         self.end()
+    }
+
+    /// Adds a whole entry behind the one that is open; it goes if that one is [abandoned](Self::abandon).
+    pub fn entry_apart(&mut self, name: &str, content: &[u8]) {
+        self.waiting.push((name.to_owned(), content.to_vec()));
     }
 
     /// Copies an entry of another archive as it is: compressed bytes, time, flags and descriptor.

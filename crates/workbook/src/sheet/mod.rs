@@ -1,9 +1,17 @@
-//! Worksheets.
+//! Worksheets: new ones as a stream, and rows that are put into those that are there.
 
+pub(crate) mod behind;
+pub(crate) mod facts;
+pub(crate) mod formats;
+pub(crate) mod merge;
+pub(crate) mod raw;
 mod rows;
-pub(crate) mod scan;
+pub(crate) mod source;
 mod stream;
 
-pub use rows::RowEncoder;
-pub use scan::{ExistingCell, SheetFacts};
+pub use behind::Extension;
+pub use facts::{ColumnFacts, ExistingCell, FormatCount, FormulaRow, Question, Run, SheetFacts};
+pub use formats::PlaceFormats;
+pub use merge::Totals;
+pub use rows::{Fill, RowEncoder};
 pub use stream::{SheetColumn, SheetLayout};

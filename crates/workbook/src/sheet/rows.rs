@@ -1,11 +1,17 @@
 //! Rows as XML, cell by cell, with nothing allocated per cell.
+//!
+//! Where a sheet has those rows already, they are [laid under](RowEncoder::lay_under) the new cells: cells beside are copied, those
+//! in the way give their format.
 
-use crate::existing::Family;
+use crate::formula::Formula;
 use crate::package::deflate::{Block, Compressor, Span};
 use crate::reference::column_letters;
 use crate::serial_date::write_whole;
+use crate::sheet::formats::CellFormats;
+use crate::sheet::merge::Under;
 use crate::styles::StyleId;
 use crate::xml;
+use std::sync::Arc;
 
 /// Writes the rows of a sheet into a buffer.
 ///
@@ -19,60 +25,110 @@ use crate::xml;
 /// ```
 #[derive(Clone, Debug)]
 pub struct RowEncoder {
-    xml: Vec<u8>,
+    pub(super) xml: Vec<u8>,
+    /// The columns of the sheet, from 1.
+    pub(super) columns: Arc<[u32]>,
     /// `<c r="A` and so on, by column.
     openings: Vec<Vec<u8>>,
-    /// The row's number.
+    /// The row's number, and how it is spelled.
+    pub(super) number: u32,
     row: Vec<u8>,
-    /// By style: what stands between the row's number and a text, and a number.
-    middles: Vec<[Vec<u8>; 2]>,
-    /// Added to the place of every format but the general one.
-    style_offset: u32,
-    /// `<row r="`
-    row_open: Vec<u8>,
+    /// By format of the sheet's own, then by style: what stands between the row's number and a value, by what it is.
+    middles: Vec<Vec<Option<[Vec<u8>; 3]>>>,
+    pub(super) formats: Arc<CellFormats>,
+    marks: Marks,
+    /// What the sheet has already.
+    pub(super) under: Option<Box<Under>>,
+    pub(super) fills: Arc<[Fill]>,
     /// Where short values stand in `xml`.
     values: Vec<Span>,
+}
+
+/// A column beside the data whose formulas go on with the rows.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Fill {
+    /// The column, from 1.
+    pub column: u32,
+    /// The formula.
+    pub formula: Formula,
+    /// The format of its cells.
+    pub format: u32,
+    /// Up to this row the cells that are there stay.
+    pub kept_to: u32,
+}
+
+/// Mark-up with the sheet's prefix.
+#[derive(Clone, Debug)]
+struct Marks {
+    row: Vec<u8>,
+    row_end: Vec<u8>,
+    cell: Vec<u8>,
+    text: Vec<u8>,
+    value: Vec<u8>,
+    text_end: Vec<u8>,
+    value_end: Vec<u8>,
+    formula: Vec<u8>,
+    formula_end: Vec<u8>,
+}
+
+impl Marks {
+    fn new(p: &str) -> Self {
+        Self {
+            row: format!("<{p}row r=\"").into_bytes(),
+            row_end: format!("</{p}row>").into_bytes(),
+            cell: format!("<{p}c r=\"").into_bytes(),
+            text: format!("><{p}is><{p}t>").into_bytes(),
+            value: format!("><{p}v>").into_bytes(),
+            text_end: format!("</{p}t></{p}is></{p}c>").into_bytes(),
+            value_end: format!("</{p}v></{p}c>").into_bytes(),
+            formula: format!("><{p}f>").into_bytes(),
+            formula_end: format!("</{p}f></{p}c>").into_bytes(),
+        }
+    }
 }
 
 /// Longer values are worth a search for what repeats inside them.
 const SHORT_VALUE_BYTES: usize = 24;
 
+/// What stands in a cell: the index into what comes before it.
+const TEXT: usize = 0;
+const NUMBER: usize = 1;
+const BOOLEAN: usize = 2;
+
 impl RowEncoder {
     /// An encoder for cells in `columns` columns, the leftmost of which is `first_column` (from 1).
     pub fn new(first_column: u32, columns: usize) -> Self {
+        let columns: Vec<u32> = (first_column..).take(columns).collect();
+        Self::at(&columns, Arc::new(CellFormats::own(columns.len())), "")
+    }
+
+    /// An encoder for cells in these columns (from 1), in rising order, whose formats are those of a workbook, and whose
+    /// elements have a prefix.
+    pub(crate) fn at(columns: &[u32], formats: Arc<CellFormats>, prefix: &str) -> Self {
+        let marks = Marks::new(prefix);
+        let opening = |c: &u32| [&marks.cell[..], column_letters(*c).as_bytes()].concat();
         Self {
             xml: Vec::new(),
-            openings: (first_column..)
-                .take(columns)
-                .map(|c| format!("<c r=\"{}", column_letters(c)).into_bytes())
-                .collect(),
+            openings: columns.iter().map(opening).collect(),
+            columns: columns.into(),
+            number: 0,
             row: Vec::new(),
             middles: Vec::new(),
-            style_offset: 0,
-            row_open: b"<row r=\"".to_vec(),
+            formats,
+            marks,
+            under: None,
+            fills: Arc::from([]),
             values: Vec::new(),
         }
     }
 
-    /// An encoder for cells in these columns (from 1), in rising order.
-    pub fn at(columns: &[u32]) -> Self {
-        let openings =
-            columns.iter().map(|c| format!("<c r=\"{}", column_letters(*c)).into_bytes()).collect();
-        Self { openings, ..Self::new(1, 0) }
-    }
-
-    /// The same encoder for a workbook whose own formats come first: see
-    /// [`ExistingBook::style_offset`](crate::ExistingBook::style_offset).
+    /// The same encoder, with formulas beside that go on with the rows.
     #[must_use]
-    pub fn with_style_offset(mut self, offset: u32) -> Self {
-        self.style_offset = offset;
-        self
-    }
-
-    /// The same encoder for a sheet whose elements have a prefix: each row names its namespace itself.
-    #[must_use]
-    pub fn with_namespace(mut self, family: Family) -> Self {
-        self.row_open = format!("<row xmlns=\"{}\" r=\"", family.main()).into_bytes();
+    pub(crate) fn with_fills(mut self, fills: Vec<Fill>) -> Self {
+        if !fills.is_empty() {
+            self.fills = fills.into();
+            self.lay_under(Vec::new());
+        }
         self
     }
 
@@ -101,45 +157,64 @@ impl RowEncoder {
 
     /// Opens a row, by its number from 1.
     pub fn begin_row(&mut self, row: u32) {
+        self.number = row;
         self.row.clear();
         write_whole(&mut self.row, row);
-        self.xml.extend_from_slice(&self.row_open);
+        if self.under.is_some() && self.begin_row_over(row) {
+            return;
+        }
+        self.xml.extend_from_slice(&self.marks.row);
         self.xml.extend_from_slice(&self.row);
         self.xml.extend_from_slice(b"\">");
     }
 
     /// Closes the row.
     pub fn end_row(&mut self) {
-        self.xml.extend_from_slice(b"</row>");
+        if self.under.is_some() && self.end_row_over() {
+            return;
+        }
+        self.xml.extend_from_slice(&self.marks.row_end);
     }
 
-    /// Opens a cell: `<c r="A2" s="1"` and what else stands before a text (0) or a number (1).
+    /// Opens a cell: `<c r="A2" s="1"` and what else stands before its value.
     #[inline]
-    fn open(&mut self, column: usize, style: StyleId, what: usize) {
+    fn open(&mut self, place: usize, style: StyleId, what: usize) {
+        let format =
+            if self.under.is_some() { self.cell_over(place) } else { usize::from(self.formats.usual[place]) };
         let style = style.0 as usize;
-        if style >= self.middles.len() {
-            self.add_middles(style);
+        if self.middles.get(format).and_then(|m| m.get(style)).is_none_or(Option::is_none) {
+            self.add_middles(format, style);
         }
-        self.xml.extend_from_slice(&self.openings[column]);
+        self.xml.extend_from_slice(&self.openings[place]);
         self.xml.extend_from_slice(&self.row);
-        self.xml.extend_from_slice(&self.middles[style][what]);
+        if let Some(middles) = &self.middles[format][style] {
+            self.xml.extend_from_slice(&middles[what]);
+        }
     }
 
     #[cold]
-    fn add_middles(&mut self, style: usize) {
-        for style in self.middles.len()..=style {
-            let style = if style == 0 { 0 } else { style + self.style_offset as usize };
-            let text = format!("\" s=\"{style}\" t=\"inlineStr\"><is><t>");
-            let number = format!("\" s=\"{style}\"><v>");
-            self.middles.push([text.into_bytes(), number.into_bytes()]);
+    fn add_middles(&mut self, format: usize, style: usize) {
+        if self.middles.len() <= format {
+            self.middles.resize(format + 1, Vec::new());
         }
+        if self.middles[format].len() <= style {
+            self.middles[format].resize(style + 1, None);
+        }
+        let place = self.formats.place(format, style);
+        let text = String::from_utf8_lossy(&self.marks.text);
+        let value = String::from_utf8_lossy(&self.marks.value);
+        self.middles[format][style] = Some([
+            format!("\" s=\"{place}\" t=\"inlineStr\"{text}").into_bytes(),
+            format!("\" s=\"{place}\"{value}").into_bytes(),
+            format!("\" s=\"{place}\" t=\"b\"{value}").into_bytes(),
+        ]);
     }
 
     /// Writes a text cell in a column (from 0 within the encoder) and says where its escaped text stands in
     /// [`xml`](Self::xml). The text is kept as it is; cut at nothing, for limits are checked before.
     #[inline]
-    pub fn text(&mut self, column: usize, style: StyleId, text: &[u8]) -> std::ops::Range<usize> {
-        self.open(column, style, 0);
+    pub fn text(&mut self, place: usize, style: StyleId, text: &[u8]) -> std::ops::Range<usize> {
+        self.open(place, style, TEXT);
         if xml::needs_space_preserved(text) {
             self.xml.truncate(self.xml.len() - 1);
             self.xml.extend_from_slice(b" xml:space=\"preserve\">");
@@ -148,7 +223,7 @@ impl RowEncoder {
         xml::escape_content(&mut self.xml, text);
         let end = self.xml.len();
         self.note_value(start, end);
-        self.xml.extend_from_slice(b"</t></is></c>");
+        self.xml.extend_from_slice(&self.marks.text_end);
         start..end
     }
 
@@ -156,23 +231,54 @@ impl RowEncoder {
     #[inline]
     pub fn number(
         &mut self,
-        column: usize,
+        place: usize,
         style: StyleId,
         write: impl FnOnce(&mut Vec<u8>),
     ) -> std::ops::Range<usize> {
-        self.open(column, style, 1);
+        self.open(place, style, NUMBER);
         let start = self.xml.len();
         write(&mut self.xml);
         let end = self.xml.len();
         self.note_value(start, end);
-        self.xml.extend_from_slice(b"</v></c>");
+        self.xml.extend_from_slice(&self.marks.value_end);
         start..end
     }
 
     /// Writes a cell that is true or false.
-    pub fn boolean(&mut self, column: usize, style: StyleId, value: bool) {
-        self.open(column, style, 1);
-        self.xml.truncate(self.xml.len() - b"><v>".len());
-        self.xml.extend_from_slice(if value { b" t=\"b\"><v>1</v></c>" } else { b" t=\"b\"><v>0</v></c>" });
+    pub fn boolean(&mut self, place: usize, style: StyleId, value: bool) {
+        self.open(place, style, BOOLEAN);
+        self.xml.push(if value { b'1' } else { b'0' });
+        self.xml.extend_from_slice(&self.marks.value_end);
+    }
+
+    /// Leaves a cell empty: what stood there goes, its looks stay.
+    #[inline]
+    pub fn blank(&mut self, place: usize) {
+        if self.under.is_some() {
+            self.blank_over(place);
+        } else if self.formats.fills_blanks[place] {
+            self.empty_cell(place, usize::from(self.formats.usual[place]));
+        }
+    }
+
+    /// Writes a cell that has nothing but a format.
+    pub(super) fn empty_cell(&mut self, place: usize, format: usize) {
+        self.xml.extend_from_slice(&self.openings[place]);
+        self.xml.extend_from_slice(&self.row);
+        let format = self.formats.sheet[format];
+        self.xml.extend_from_slice(format!("\" s=\"{format}\"/>").as_bytes());
+    }
+
+    /// Writes a formula's cell in a column of its own.
+    pub(super) fn formula_cell(&mut self, fill: usize, format: u32) {
+        let (fills, number) = (Arc::clone(&self.fills), self.number);
+        let fill = &fills[fill];
+        self.xml.extend_from_slice(&self.marks.cell);
+        self.xml.extend_from_slice(column_letters(fill.column).as_bytes());
+        self.xml.extend_from_slice(&self.row);
+        self.xml.extend_from_slice(format!("\" s=\"{format}\"").as_bytes());
+        self.xml.extend_from_slice(&self.marks.formula);
+        fill.formula.write(&mut self.xml, number);
+        self.xml.extend_from_slice(&self.marks.formula_end);
     }
 }

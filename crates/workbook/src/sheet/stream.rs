@@ -5,8 +5,10 @@ use crate::existing::Family;
 use crate::limits;
 use crate::reference::{CellRef, Range, column_letters};
 use crate::sheet::RowEncoder;
+use crate::sheet::formats::CellFormats;
 use crate::styles::{StyleId, Styles};
 use std::fmt::Write as _;
+use std::sync::Arc;
 
 /// A column of a new sheet.
 #[derive(Clone, Debug, PartialEq)]
@@ -62,7 +64,7 @@ impl SheetLayout {
     }
 
     /// Everything before the first data row, headings included.
-    pub(crate) fn head(&self, selected: bool, style_offset: u32, family: Family) -> Vec<u8> {
+    pub(crate) fn head(&self, selected: bool, formats: &Arc<CellFormats>, family: Family) -> Vec<u8> {
         let mut out = String::from(crate::parts::DECLARATION);
         let _ = write!(out, "<worksheet xmlns=\"{}\" xmlns:r=\"{}\">", family.main(), family.relationships());
         let last = CellRef { row: self.last_row(), column: self.columns.len().max(1) as u32 };
@@ -86,14 +88,15 @@ impl SheetLayout {
                 let width = self.width(column);
                 let _ = write!(out, "<col min=\"{n}\" max=\"{n}\" width=\"{width}\"");
                 if column.style != StyleId::default() {
-                    let _ = write!(out, " style=\"{}\"", column.style.0 + style_offset);
+                    let _ = write!(out, " style=\"{}\"", formats.place(0, column.style.0 as usize));
                 }
                 out.push_str(" customWidth=\"1\"/>");
             }
             out.push_str("</cols>");
         }
         out.push_str("<sheetData>");
-        let mut rows = RowEncoder::new(1, self.columns.len()).with_style_offset(style_offset);
+        let columns: Vec<u32> = (1..).take(self.columns.len()).collect();
+        let mut rows = RowEncoder::at(&columns, Arc::clone(formats), "");
         if self.header {
             rows.begin_row(1);
             for (n, column) in self.columns.iter().enumerate() {

@@ -1,6 +1,5 @@
 //! Work on blocks by several workers, with results taken in the order of the blocks.
 
-use crate::failure::Result;
 use std::collections::BTreeMap;
 use std::sync::mpsc;
 use std::sync::{Arc, Mutex};
@@ -17,12 +16,15 @@ const AHEAD: usize = 8;
 ///
 /// `next` and `take` run on the calling thread. At most [`AHEAD`] blocks are under way. The first failure of `next` or
 /// `take` ends everything; work that is under way is dropped. `start` makes what each worker keeps for itself.
-pub(crate) fn ordered<I, O, W>(
-    mut next: impl FnMut() -> Result<Option<I>>,
+///
+/// # Errors
+/// The first failure of `next` or `take`.
+pub fn ordered<I, O, W, E>(
+    mut next: impl FnMut() -> Result<Option<I>, E>,
     start: impl Fn() -> W + Sync,
     work: impl Fn(&mut W, I) -> O + Sync,
-    mut take: impl FnMut(O) -> Result<()>,
-) -> Result<()>
+    mut take: impl FnMut(O) -> Result<(), E>,
+) -> Result<(), E>
 where
     I: Send,
     O: Send,
@@ -83,14 +85,13 @@ where
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::failure::Failure;
 
     #[test]
     fn results_come_in_order_whoever_is_faster() {
         let mut blocks = 0..200_u64;
         let mut seen = Vec::new();
         ordered(
-            || Ok(blocks.next()),
+            || Ok::<_, ()>(blocks.next()),
             || 0_u64,
             |count, block| {
                 *count += 1;
@@ -115,10 +116,10 @@ mod tests {
             |(), block| block,
             |block| {
                 taken += 1;
-                if block == 5 { Err(Failure::usage("enough")) } else { Ok(()) }
+                if block == 5 { Err("enough") } else { Ok(()) }
             },
         );
-        assert!(result.is_err());
+        assert_eq!(result, Err("enough"));
         assert_eq!(taken, 6);
     }
 }

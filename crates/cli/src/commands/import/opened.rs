@@ -1,0 +1,159 @@
+//! The workbook that is written: a new one, or one that is there.
+
+use crate::failure::{Failure, Result};
+use crate::render::command::quoted;
+use crate::safety::{self, Lock};
+use crate::target::{self, Target};
+use incola_workbook::{BookWriter, ExistingBook, Obstacle, sheet_name};
+use std::fs::File;
+use std::io::Read;
+use std::path::Path;
+
+/// A workbook that something goes into.
+pub(super) struct Opened {
+    /// `None`: nothing is written.
+    pub(super) writer: Option<BookWriter<Target>>,
+    /// The sheets that are there.
+    pub(super) sheet_names: Vec<String>,
+    /// Names that a new table must not have.
+    pub(super) taken_names: Vec<String>,
+    /// Whether it counts its days from 1904.
+    pub(super) from_1904: bool,
+    /// Whether it was there.
+    pub(super) existed: bool,
+    /// The workbook that is there, if nothing is written.
+    unwritten: Option<ExistingBook>,
+    _lock: Lock,
+}
+
+impl Opened {
+    /// Opens the workbook at `path`, or begins a new one.
+    pub(super) fn at(path: &Path, dry_run: bool, even_signed: bool) -> Result<Self> {
+        let lock = safety::lock(path)?;
+        safety::remove_unfinished(path, &lock);
+        if !path.exists() {
+            let writer = if dry_run { None } else { Some(BookWriter::new(Target::create(path)?)) };
+            return Ok(Self {
+                writer,
+                sheet_names: Vec::new(),
+                taken_names: Vec::new(),
+                from_1904: false,
+                existed: false,
+                unwritten: None,
+                _lock: lock,
+            });
+        }
+        let existing = open_existing(path, even_signed)?;
+        let mut opened = Self {
+            writer: None,
+            sheet_names: existing.sheet_names(),
+            taken_names: existing.taken_names().to_vec(),
+            from_1904: existing.is_1904(),
+            existed: true,
+            unwritten: None,
+            _lock: lock,
+        };
+        if dry_run {
+            opened.unwritten = Some(existing);
+        } else {
+            let writer = BookWriter::over(existing, Target::over(path)?);
+            opened.writer = Some(writer.map_err(|e| not_changed(path, &e))?);
+        }
+        Ok(opened)
+    }
+
+    /// The workbook that is there.
+    pub(super) fn existing(&mut self) -> Option<&mut ExistingBook> {
+        match &mut self.writer {
+            Some(writer) => writer.existing(),
+            None => self.unwritten.as_mut(),
+        }
+    }
+
+    /// The code of the number format of one of its cell formats.
+    pub(super) fn number_format_of(&self, cell_format: u32) -> String {
+        match (&self.writer, &self.unwritten) {
+            (Some(writer), _) => writer.number_format_of(cell_format),
+            (None, Some(existing)) => existing.number_format_of(cell_format),
+            _ => "General".into(),
+        }
+    }
+
+    /// The sheet of that name, from 0.
+    pub(super) fn sheet(&self, name: &str) -> Option<usize> {
+        self.sheet_names.iter().position(|n| n.to_lowercase() == name.to_lowercase())
+    }
+
+    /// Fails if the workbook has a sheet of that name.
+    pub(super) fn check_free(&self, path: &Path, name: &str) -> Result<()> {
+        if self.sheet(name).is_none() {
+            return Ok(());
+        }
+        let free = sheet_name::legal(name, &self.sheet_names);
+        Err(Failure::protected(format!("{}: it has a sheet \u{201c}{name}\u{201d} already", path.display()))
+            .leaving("it was left as it is")
+            .help(format!("choose another name: --sheet {}", quoted(&free)))
+            .help(format!(
+                "or put the rows into that sheet: --sheet {} --mode append, or --mode replace",
+                quoted(name)
+            )))
+    }
+}
+
+/// Fails if nothing can be written at `path`: before long work begins.
+pub(super) fn check_place(path: &Path, even_signed: bool) -> Result<()> {
+    if path.exists() { open_existing(path, even_signed).map(|_| ()) } else { target::check_absent(path) }
+}
+
+/// The workbook at `path`, to add to.
+fn open_existing(path: &Path, even_signed: bool) -> Result<ExistingBook> {
+    let existing = read_book(path)?;
+    let why = match existing.obstacle() {
+        None => return Ok(existing),
+        Some(Obstacle::Signed) if even_signed => return Ok(existing),
+        Some(Obstacle::Signed) => {
+            return Err(Failure::protected(format!(
+                "{}: it is signed, and any change would break the signature",
+                path.display()
+            ))
+            .leaving("it was left as it is")
+            .help("choose another workbook with --into")
+            .help("to change it all the same: --even-signed"));
+        }
+        Some(Obstacle::Tracked) => "its changes are tracked, and this one would not be",
+        Some(Obstacle::Protected) => {
+            "its structure is protected: its owner wants no sheet added; unprotect it first"
+        }
+    };
+    Err(Failure::protected(format!("{}: {why}", path.display()))
+        .leaving("it was left as it is")
+        .help("choose another workbook with --into"))
+}
+
+/// The workbook at `path`, to look at.
+pub(crate) fn read_book(path: &Path) -> Result<ExistingBook> {
+    let failed = |e: &std::io::Error| Failure::io(path, "read it", e);
+    let mut file = File::open(path).map_err(|e| failed(&e))?;
+    let mut start = [0; 8];
+    let read = file.read(&mut start).map_err(|e| failed(&e))?;
+    if start[..read].starts_with(b"\xD0\xCF\x11\xE0") {
+        return Err(Failure::unreadable(format!(
+            "{}: it is encrypted, or an old binary workbook",
+            path.display()
+        ))
+        .leaving("it was left as it is")
+        .help("open it in the program it comes from and save it as .xlsx, without a password"));
+    }
+    ExistingBook::open(Box::new(file)).map_err(|error| not_changed(path, &error))
+}
+
+/// The failure of a workbook that is not to be changed.
+fn not_changed(path: &Path, error: &incola_workbook::Error) -> Failure {
+    let what = format!("{}: {error}", path.display());
+    match error {
+        incola_workbook::Error::Refused(_) => Failure::protected(what),
+        _ => Failure::unreadable(what),
+    }
+    .leaving("it was left as it is")
+    .help("choose another workbook with --into")
+}

@@ -1,0 +1,254 @@
+//! Rows into a sheet that is there.
+
+use super::opened::Opened;
+use super::{check_strict, dry_written};
+use crate::bridge::ColumnWriter;
+use crate::failure::{Failure, Result};
+use crate::flags::definitions::{Extra, Import, MatchBy, PlacingMode};
+use crate::passes::survey::Surveyed;
+use crate::passes::write::{Placing, Slot, Written, not_written, write};
+use crate::placing::headings::{Matching, Offer, Rules, Surplus};
+use crate::placing::spot::{self, Spot};
+use crate::placing::{self, Mode, Place, Wish};
+use crate::receipt::SheetReceipt;
+use crate::source::Source;
+use incola_core::evidence::DecidedBy;
+use incola_core::kind::{DateOrder, Kind};
+use incola_core::notice::{Notice, NoticeCode};
+use incola_core::reading::{self, ColumnReading, Reading};
+use incola_core::selector::{AsChoice, Selector};
+use incola_workbook::number_format::NumberFormat;
+use incola_workbook::{ColumnFacts, Compressor, Styles, sheet_name};
+
+/// Sources whose rows go under each other, and how their columns are read.
+pub(super) struct Together<'s> {
+    pub(super) sources: Vec<(&'s Source, &'s Surveyed)>,
+    pub(super) reading: Reading,
+}
+
+/// Where `--at` says that rows go; the sheet of that name, if it is there, otherwise.
+pub(super) fn spot(options: &Import, opened: &mut Opened, sheet: Option<usize>) -> Result<Spot> {
+    match (&options.at, opened.existing()) {
+        (Some(at), Some(existing)) => {
+            let found = spot::find(existing, at, sheet)?;
+            if let (Some(named), Some(of_name)) = (sheet.filter(|_| options.sheet.is_some()), found.sheet)
+                && named != of_name
+            {
+                return Err(Failure::usage(format!(
+                    "--at {at} is in sheet \u{201c}{}\u{201d}, not in \u{201c}{}\u{201d}",
+                    opened.sheet_names[of_name], opened.sheet_names[named]
+                ))
+                .leaving("nothing was written")
+                .help("leave --sheet out"));
+            }
+            Ok(Spot { sheet: found.sheet.or(sheet), ..found })
+        }
+        _ => Ok(Spot { sheet, ..Spot::default() }),
+    }
+}
+
+/// Puts the rows of sources into a sheet that is there.
+pub(super) fn import(
+    options: &Import,
+    opened: &mut Opened,
+    styles: &mut Styles,
+    choices: &reading::Choices,
+    (spot, mut together): (Spot, Together<'_>),
+) -> Result<SheetReceipt> {
+    let sheet = spot.sheet.unwrap_or(0);
+    let name = opened.sheet_names.get(sheet).cloned().unwrap_or_default();
+    let stem = together.sources.first().map(|(s, _)| s.stem.clone()).unwrap_or_default();
+    let wish = Wish {
+        spot,
+        mode: match options.mode {
+            PlacingMode::Fresh => Mode::Fresh,
+            PlacingMode::Replace => Mode::Replace,
+            PlacingMode::Append => Mode::Append,
+        },
+        rules: Rules {
+            matching: match options.matching {
+                MatchBy::Name => Matching::Name,
+                MatchBy::Position => Matching::Position,
+            },
+            missing_is_blank: options.missing.is_some(),
+            surplus: match options.extra {
+                None => Surplus::Stop,
+                Some(Extra::Add) => Surplus::Add,
+                Some(Extra::Skip) => Surplus::Skip,
+            },
+        },
+        new_table: (!options.plain).then(|| sheet_name::legal_table(&stem, &opened.taken_names)),
+    };
+    let records = together.sources.iter().map(|(_, s)| s.reading.records).sum();
+    let offers = offers(options, &together);
+    let Some(existing) = opened.existing() else { return Err(Failure::usage("there is no workbook")) };
+    let place = placing::find(existing, (sheet, &name), &wish, &offers, records)?;
+    let mut notices = Vec::new();
+    if place.facts.is_protected {
+        notices.push(Notice::new(
+            NoticeCode::SheetProtected,
+            "the sheet is protected against typing; the rows were put in all the same",
+        ));
+    }
+    if wish.mode == Mode::Append {
+        obey_kinds(opened, &place, &mut together, choices, &mut notices)?;
+    }
+    let columns = &together.reading.columns;
+    let from_1904 = opened.from_1904;
+    let writers: Vec<ColumnWriter> =
+        columns.iter().map(|c| ColumnWriter::new(c, styles).counting_from_1904(from_1904)).collect();
+    let written = match &mut opened.writer {
+        None => dry_written(columns, records),
+        // Nothing to put under what is there.
+        Some(_) if records == 0 && wish.mode == Mode::Append => dry_written(columns, 0),
+        Some(book) => {
+            let failed = |e: incola_workbook::Error| not_written(&e);
+            let plan = place.plan(columns, &writers);
+            book.begin_rows(sheet, plan, &place.facts, styles).map_err(failed)?;
+            if let Some(row) = place.heading_row {
+                let mut rows = book.rows(&place.columns());
+                if let Some(under) = book.rows_under(row).map_err(failed)? {
+                    rows.lay_under(under);
+                }
+                rows.begin_row(row);
+                for (at, slot) in place.slots().iter().enumerate() {
+                    let name = match slot {
+                        Slot::Field(index) => &columns[*index].name,
+                        _ => options.source_column.as_ref().unwrap_or(&stem),
+                    };
+                    rows.text(at, Styles::HEADING, name.as_bytes());
+                }
+                rows.end_row();
+                book.block(&Compressor::new().block(rows.xml())).map_err(failed)?;
+            }
+            let mut written = Written::default();
+            let mut row = place.first_row;
+            for (source, surveyed) in &together.sources {
+                let label = source.label();
+                let placing = Placing {
+                    columns,
+                    writers: &writers,
+                    first_row: row,
+                    sheet_columns: place.columns(),
+                    slots: place.slots(),
+                    source_name: &label,
+                };
+                let part = write(source, surveyed, &placing, book)?;
+                check_strict(options, source, columns, &part)?;
+                row += part.rows as u32;
+                written.merge(part);
+            }
+            book.end_rows().map_err(failed)?;
+            written
+        }
+    };
+    let table = place.table.as_ref().map(|t| t.name.clone());
+    let table = table.or_else(|| wish.new_table.clone().filter(|_| place.heading_row.is_some()));
+    opened.taken_names.extend(table.clone());
+    let mut receipt = SheetReceipt::new(&together.sources, columns, name, table, written);
+    receipt.placed = (records > 0).then(|| place.range().to_string());
+    receipt.matched = place.pairs.alike.clone();
+    receipt.notices.extend(notices);
+    Ok(receipt)
+}
+
+/// What the sources offer to the sheet: their columns, and what says which source it is.
+fn offers(options: &Import, together: &Together<'_>) -> Vec<Offer> {
+    let columns = together.reading.columns.iter().enumerate().filter(|(_, c)| c.is_wanted());
+    let fields = columns.map(|(n, c)| Offer { slot: Slot::Field(n), name: c.name.clone() });
+    let source = options.source_column.iter().map(|n| Offer { slot: Slot::SourceName, name: n.clone() });
+    fields.chain(source).collect()
+}
+
+/// Reads columns as the sheet has them: rows under others are of their kind.
+fn obey_kinds(
+    opened: &Opened,
+    place: &Place,
+    together: &mut Together<'_>,
+    choices: &reading::Choices,
+    notices: &mut Vec<Notice>,
+) -> Result<()> {
+    let mut choices = choices.clone();
+    let stated = choices.kinds.len();
+    let mut told = Vec::new();
+    let columns = &together.reading.columns;
+    for (n, column) in columns.iter().enumerate().filter(|(_, c)| c.decided_by == DecidedBy::Detected) {
+        let Some((kind, code)) = place.facts_of(n).and_then(|facts| kind_of(opened, facts)) else { continue };
+        let own = column.rule.kind();
+        let is_moment = |k: Kind| matches!(k, Kind::Date | Kind::Time | Kind::DateTime);
+        if own == kind || (is_moment(own) && is_moment(kind)) || !column.is_wanted() {
+            continue;
+        }
+        // A column without any value may become anything.
+        if column.stats.filled == 0 {
+            continue;
+        }
+        let format = is_moment(kind).then(|| pattern_for(column, &code)).flatten();
+        let choice = AsChoice { selector: Selector::new(&(n + 1).to_string()), kind, format };
+        choices.kinds.push(choice);
+        let mut tried = conclude(together, &choices)?;
+        let misfits = tried.columns[n].misfits.count;
+        if kind != Kind::Text && misfits * 2 > column.stats.filled {
+            // What the sheet has does not fit: better text than a column of misfits.
+            choices.kinds.pop();
+            notices.push(
+                Notice::new(
+                    NoticeCode::SheetKinds,
+                    format!(
+                        "\u{201c}{}\u{201d} is {} in the sheet, and {} in the source: it was put in as {}",
+                        column.name,
+                        kind.word(),
+                        own.word(),
+                        own.word()
+                    ),
+                )
+                .in_column(n + 1),
+            );
+            continue;
+        }
+        told.push(format!("\u{201c}{}\u{201d} is {}", column.name, tried.columns[n].rule.kind().word()));
+        tried.columns.clear();
+    }
+    if choices.kinds.len() > stated {
+        together.reading = conclude(together, &choices)?;
+        notices.push(Notice::new(
+            NoticeCode::SheetKinds,
+            format!("read as the sheet has them, not as the source alone would be: {}", told.join(", ")),
+        ));
+    }
+    Ok(())
+}
+
+fn conclude(together: &Together<'_>, choices: &reading::Choices) -> Result<Reading> {
+    let Some((_, first)) = together.sources.first() else { return Err(Failure::usage("no sources")) };
+    super::together::conclude(&together.sources, first, choices)
+}
+
+/// The kind that a column of the sheet has, and the code of the format that most of its cells have.
+fn kind_of(opened: &Opened, facts: &ColumnFacts) -> Option<(Kind, String)> {
+    if facts.texts > facts.numbers {
+        return Some((Kind::Text, String::new()));
+    }
+    let most = facts.formats.iter().filter(|f| f.numbers > 0).max_by_key(|f| f.numbers)?;
+    let code = opened.number_format_of(most.format);
+    let shape = code.to_lowercase();
+    let kind = if !NumberFormat::new(&code).is_date() {
+        Kind::Number
+    } else if shape.contains('y') || shape.contains('d') {
+        if shape.contains('h') { Kind::DateTime } else { Kind::Date }
+    } else {
+        Kind::Time
+    };
+    Some((kind, code))
+}
+
+/// Where the source's order of day and month cannot be told, the sheet's.
+fn pattern_for(column: &ColumnReading, code: &str) -> Option<String> {
+    let at = |letter: char| code.to_lowercase().find(letter);
+    let wanted = match (at('d'), at('m'), at('y')) {
+        (_, Some(m), Some(y)) if y < m => DateOrder::YearFirst,
+        (Some(d), Some(m), _) if m < d => DateOrder::MonthFirst,
+        _ => DateOrder::DayFirst,
+    };
+    column.date_patterns().into_iter().find(|(order, _)| *order == wanted).map(|(_, pattern)| pattern)
+}

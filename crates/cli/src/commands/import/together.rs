@@ -1,0 +1,134 @@
+//! All sources become one table; kinds are decided over all of them.
+
+use super::opened::Opened;
+use super::rows::{self, Together};
+use super::{
+    Book, check_limits, check_new_sheet, check_strict, dry_written, finish, names_of, sheet_columns,
+};
+use crate::bridge::ColumnWriter;
+use crate::failure::{Failure, Result};
+use crate::flags::definitions::{Import, PlacingMode};
+use crate::passes::survey::Surveyed;
+use crate::passes::write::{Placing, Written, not_written, write};
+use crate::placeholders::{self, Names};
+use crate::receipt::{Receipt, SheetReceipt};
+use crate::source::Source;
+use incola_core::reading::{self, Reading};
+use incola_workbook::{SheetColumn, SheetLayout, Styles, sheet_name};
+
+/// The reading of several sources as one.
+pub(super) fn conclude(
+    sources: &[(&Source, &Surveyed)],
+    first: &Surveyed,
+    choices: &reading::Choices,
+) -> Result<Reading> {
+    let mut survey = first.survey.clone();
+    for (_, more) in &sources[1..] {
+        survey.absorb(&more.survey);
+    }
+    reading::conclude(
+        first.reading.encoding.clone(),
+        first.reading.bom_bytes,
+        first.reading.line_end,
+        first.reading.layout.clone(),
+        &survey,
+        choices,
+        &first.head,
+    )
+    .map_err(|bad| Failure::usage(format!("{}: {}", bad.option, bad.why)))
+}
+
+/// Imports all sources of a workbook into one table.
+pub(super) fn import(options: &Import, to: &Book, choices: &reading::Choices) -> Result<Receipt> {
+    let sources: Vec<(&Source, &Surveyed)> = to.sources.iter().map(|(s, r)| (s, r)).collect();
+    let Some((first_source, first)) = sources.first().copied() else {
+        return Err(Failure::usage("no sources"));
+    };
+    let name_list =
+        |s: &Surveyed| s.reading.columns.iter().map(|c| c.name.to_lowercase()).collect::<Vec<_>>();
+    for (source, surveyed) in &sources[1..] {
+        if name_list(surveyed) != name_list(first) {
+            return Err(different_columns(first_source, first, source, surveyed));
+        }
+    }
+    let combined = conclude(&sources, first, choices)?;
+    check_limits(first_source, &combined.columns, combined.records)?;
+    let mut styles = Styles::new();
+    let mut opened = Opened::at(&to.path, options.dry_run, options.even_signed)?;
+    let stem = to.path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    let wanted = options.sheet.as_deref().unwrap_or(&stem);
+    let names = Names { stem: &stem, ..names_of(first_source, first) };
+    let wanted = placeholders::fill(wanted, "--sheet", names, false)?;
+    let there = opened.sheet(&wanted);
+    let spot = rows::spot(options, &mut opened, there)?;
+    let stated = options.at.is_some() || options.mode != PlacingMode::Fresh || options.sheet.is_some();
+    if spot.sheet.is_some() && stated {
+        let together = Together { sources, reading: combined };
+        let sheet = rows::import(options, &mut opened, &mut styles, choices, (spot, together))?;
+        return finish(options, &to.path, opened, &styles, vec![sheet]);
+    }
+    let columns = &combined.columns;
+    let writers: Vec<ColumnWriter> = columns
+        .iter()
+        .map(|c| ColumnWriter::new(c, &mut styles).counting_from_1904(opened.from_1904))
+        .collect();
+    let name = sheet_name::legal(&wanted, &[]);
+    check_new_sheet(options, &to.path, &name)?;
+    opened.check_free(&to.path, &name)?;
+    let table = (!options.plain).then(|| sheet_name::legal_table(&stem, &opened.taken_names));
+    let mut source_column = options.source_column.clone().unwrap_or_else(|| "Source".to_owned());
+    while columns.iter().any(|c| c.name.eq_ignore_ascii_case(&source_column)) {
+        source_column.push('_');
+    }
+    let longest = sources.iter().map(|(s, _)| s.label().encode_utf16().count()).max().unwrap_or(0) as u32;
+    let mut sheet_columns = sheet_columns(columns, &writers);
+    sheet_columns.insert(0, SheetColumn { name: source_column, longest, style: Styles::TEXT, is_text: true });
+    let layout = SheetLayout {
+        name: name.clone(),
+        columns: sheet_columns,
+        rows: combined.records,
+        header: true,
+        table: table.clone(),
+    };
+    let mut row = layout.first_row();
+    let mut written = Written::default();
+    if let Some(writer) = &mut opened.writer {
+        writer.begin_sheet(layout, &styles).map_err(|e| not_written(&e))?;
+        for (source, surveyed) in &sources {
+            let label = source.label();
+            let placing = Placing::new(columns, &writers, row, Some(label.as_str()));
+            let part = write(source, surveyed, &placing, writer)?;
+            check_strict(options, source, columns, &part)?;
+            row += part.rows as u32;
+            written.merge(part);
+        }
+        writer.end_sheet().map_err(|e| not_written(&e))?;
+    } else {
+        written = dry_written(columns, combined.records);
+    }
+    let sheet = SheetReceipt::new(&sources, columns, name, table, written);
+    finish(options, &to.path, opened, &styles, vec![sheet])
+}
+
+fn different_columns(
+    first_source: &Source,
+    first: &Surveyed,
+    source: &Source,
+    surveyed: &Surveyed,
+) -> Failure {
+    let names = |s: &Surveyed| {
+        let names: Vec<&str> = s.reading.columns.iter().map(|c| c.name.as_str()).collect();
+        names.join(", ")
+    };
+    Failure::protected(format!(
+        "{} and {} have different columns\n  {}: {}\n  {}: {}",
+        first_source.shown(),
+        source.shown(),
+        first_source.shown(),
+        names(first),
+        source.shown(),
+        names(surveyed)
+    ))
+    .leaving("nothing was written")
+    .help("import them without --together: each gets a sheet of its own")
+}

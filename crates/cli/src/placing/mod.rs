@@ -1,0 +1,373 @@
+//! Where rows go in a sheet that is there already: below headings that stand there, below a heading of their own, under the last row,
+//! or in place of the rows that stand there. Whatever stands in the way stops the import before anything is written.
+
+pub(crate) mod headings;
+mod obstacles;
+pub(crate) mod spot;
+
+use crate::bridge::ColumnWriter;
+use crate::failure::{Failure, Result};
+use crate::passes::write::Slot;
+use headings::{Heading, Offer, Pairs, Rules, pair};
+use incola_core::reading::ColumnReading;
+use incola_workbook::{
+    CellRef, ExistingBook, ExistingCell, ExistingTable, Extension, Fill, PlaceFormats, Question, Range,
+    RowsPlan, SheetFacts, Styles, TableChange, Totals, limits,
+};
+use spot::Spot;
+
+/// Most cells of the headings that are read.
+const MOST_CELLS: usize = 40_000;
+
+/// What is to be done with what stands in the sheet.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Mode {
+    /// Nothing may stand where rows go.
+    Fresh,
+    /// The rows that stand there go.
+    Replace,
+    /// Rows go under the last one.
+    Append,
+}
+
+/// What the clerk says about the place.
+#[derive(Clone, Debug)]
+pub(crate) struct Wish {
+    pub(crate) spot: Spot,
+    pub(crate) mode: Mode,
+    pub(crate) rules: Rules,
+    /// The name of a table over rows with a heading of their own; `None`: a plain range.
+    pub(crate) new_table: Option<String>,
+}
+
+/// Where the rows of a source go.
+#[derive(Clone, Debug)]
+pub(crate) struct Place {
+    /// The row of a heading that is written; `None`: headings stand there.
+    pub(crate) heading_row: Option<u32>,
+    /// The row of the first record.
+    pub(crate) first_row: u32,
+    /// Columns of the sheet, and what goes into each.
+    pub(crate) pairs: Pairs,
+    /// The row of the headings that stand there.
+    headings_row: u32,
+    /// The first row of data in the sheet.
+    data_first: u32,
+    /// The last one; one before the first: there is none.
+    data_last: u32,
+    /// The last row whose cells go.
+    old_last: u32,
+    /// The table that takes the rows in.
+    pub(crate) table: Option<ExistingTable>,
+    new_table: Option<String>,
+    totals: Option<Totals>,
+    pub(crate) facts: SheetFacts,
+    question: Question,
+    records: u64,
+}
+
+impl Place {
+    /// Columns of the sheet, from 1.
+    pub(crate) fn columns(&self) -> Vec<u32> {
+        self.pairs.slots.iter().map(|(column, _)| *column).collect()
+    }
+
+    /// What goes into each.
+    pub(crate) fn slots(&self) -> Vec<Slot> {
+        self.pairs.slots.iter().map(|(_, slot)| *slot).collect()
+    }
+
+    /// The last row that is filled; one before the first: there is none.
+    fn last_row(&self) -> u32 {
+        (self.first_row - 1).saturating_add(u32::try_from(self.records).unwrap_or(u32::MAX))
+    }
+
+    /// The cells that are filled, with their heading.
+    pub(crate) fn range(&self) -> Range {
+        let from = self.heading_row.unwrap_or(self.first_row);
+        let columns = self.columns();
+        let column = |at: Option<&u32>| at.copied().unwrap_or(1);
+        Range {
+            from: CellRef { row: from, column: column(columns.first()) },
+            to: CellRef { row: self.last_row(), column: column(columns.last()) },
+        }
+    }
+
+    /// What the sheet has in the column that a column of the source goes into.
+    pub(crate) fn facts_of(&self, field: usize) -> Option<&incola_workbook::ColumnFacts> {
+        let place = self.pairs.slots.iter().position(|(_, slot)| *slot == Slot::Field(field))?;
+        self.facts.columns.get(place)
+    }
+
+    /// What is done to the sheet.
+    pub(crate) fn plan(&self, columns: &[ColumnReading], writers: &[ColumnWriter]) -> RowsPlan {
+        let last = self.last_row();
+        let formats = self.pairs.slots.iter().zip(&self.facts.columns).map(|((column, slot), facts)| {
+            let of_column = self.facts.column_format(*column);
+            let of_cells = facts.usual_format();
+            let all = facts.formats.iter().map(|f| f.format);
+            PlaceFormats {
+                usual: of_cells.unwrap_or(of_column),
+                is_of_cells: of_cells.is_some(),
+                all: all.chain(self.facts.row_formats.iter().copied()).chain([of_column]).collect(),
+                styles: match slot {
+                    Slot::Field(n) => writers[*n].formats(),
+                    _ => vec![Styles::TEXT],
+                },
+            }
+        });
+        let rows = u64::from((self.data_last + 1).saturating_sub(self.data_first));
+        let fills = self.question.beside.iter().zip(&self.facts.beside).filter_map(|(column, facts)| {
+            let (_, formula) = facts.last_formula.clone()?;
+            // Formulas here and there are the clerk's own; down the whole column they belong to the rows.
+            let usual = facts.usual_format().unwrap_or(self.facts.column_format(*column));
+            (facts.formulas * 2 > rows).then(|| Fill {
+                column: *column,
+                formula,
+                format: usual,
+                kept_to: self.data_last.max(self.data_first),
+            })
+        });
+        let fills: Vec<Fill> = fills.collect();
+        // A table has one row at least.
+        let end = last.max(self.data_first);
+        let totals = self.totals.clone().map(|t| Totals { to: end + 1, ..t });
+        let table = match (&self.table, &self.new_table) {
+            (Some(table), _) => {
+                let names = self.pairs.added.iter().map(|(_, name)| name.clone()).collect();
+                Some(TableChange::Resized(table.clone(), end + u32::from(totals.is_some()), names))
+            }
+            (None, Some(name)) if self.heading_row.is_some() => {
+                let mut range = self.range();
+                range.to.row = last.max(self.first_row);
+                let names = self.pairs.slots.iter().map(|(_, slot)| match slot {
+                    Slot::Field(n) => columns[*n].name.clone(),
+                    _ => String::new(),
+                });
+                Some(TableChange::New(name.clone(), range, names.collect()))
+            }
+            _ => None,
+        };
+        RowsPlan {
+            range: self.range(),
+            columns: self.columns(),
+            formats: formats.collect(),
+            beside: self.question.beside.clone(),
+            extension: self.heading_row.is_none().then(|| Extension {
+                columns: self.columns().into_iter().chain(fills.iter().map(|f| f.column)).collect(),
+                first_row: self.data_first,
+                old_last: self.data_last.max(self.data_first),
+                new_last: end,
+            }),
+            fills,
+            old_last: self.old_last,
+            totals,
+            added_headings: (!self.pairs.added.is_empty())
+                .then(|| (self.headings_row, self.pairs.added.clone())),
+            table,
+        }
+    }
+}
+
+pub(crate) fn failed(error: &incola_workbook::Error) -> Failure {
+    Failure::unreadable(error.to_string()).leaving("the workbook was left as it is")
+}
+
+/// Finds the place for what a source offers in sheet `sheet` of a workbook, called `name`.
+pub(crate) fn find(
+    book: &mut ExistingBook,
+    (sheet, name): (usize, &str),
+    wish: &Wish,
+    offers: &[Offer],
+    records: u64,
+) -> Result<Place> {
+    let tables = book.tables(sheet).map_err(|e| failed(&e))?;
+    let table = table_for(&tables, wish, name)?;
+    let at = wish.spot.cell.unwrap_or(CellRef { row: 1, column: 1 });
+    let top = table.as_ref().map_or(at.row.saturating_sub(1).max(1), |t| t.range.from.row);
+    let cells = book.cells(sheet, top, top + 3, MOST_CELLS).map_err(|e| failed(&e))?;
+    let (headings_row, headings) = match &table {
+        Some(table) => (Some(table.range.from.row), table_headings(table, &cells)),
+        None => match sheet_headings(at, &cells) {
+            Some((row, headings)) => (Some(row), headings),
+            None => (None, Vec::new()),
+        },
+    };
+    let pairs = match headings_row {
+        Some(_) => pair(&headings, offers, wish.rules, name)?,
+        None => {
+            Pairs { slots: (at.column..).zip(offers.iter().map(|o| o.slot)).collect(), ..Pairs::default() }
+        }
+    };
+    let heading_row = headings_row.is_none().then_some(at.row);
+    let data_first = headings_row.map_or(at.row, |row| row + 1);
+    let mut question = Question {
+        columns: pairs.slots.iter().map(|(column, _)| *column).collect(),
+        beside: beside(&pairs, &headings, table.as_ref(), &cells, data_first),
+        first_row: data_first,
+        totals_row: table.as_ref().filter(|t| t.has_totals).map(|t| t.range.to.row),
+    };
+    let mut facts = book.facts(sheet, &question).map_err(|e| failed(&e))?;
+    if heading_row.is_none()
+        && table.is_none()
+        && wish.mode != Mode::Fresh
+        && let Some(row) = totals_of_range(&facts, data_first)
+    {
+        // Known now: it is no data, and its formats and formulas are not those of the rows.
+        question.totals_row = Some(row);
+        facts = book.facts(sheet, &question).map_err(|e| failed(&e))?;
+    }
+    if heading_row.is_some() && wish.mode == Mode::Append && facts.last_filled_row > 0 {
+        return Err(Failure::protected(format!(
+            "sheet \u{201c}{name}\u{201d} has no headings at {at} to match the columns with"
+        ))
+        .leaving("the workbook was left as it is")
+        .help("say where its headings are: --at CELL"));
+    }
+    let data_last = match (&table, wish.mode) {
+        (Some(table), _) => filled_end(table, &facts, wish.mode),
+        (None, Mode::Append) => facts.runs.last().map_or(data_first - 1, |run| run.to),
+        (None, _) => {
+            facts.runs.first().filter(|run| run.from == data_first).map_or(data_first - 1, |run| run.to)
+        }
+    };
+    let table_last = table.as_ref().map(|t| t.range.to.row - u32::from(t.has_totals));
+    let (first_row, old_last) = match wish.mode {
+        Mode::Append => (data_last + 1, table_last.unwrap_or(data_last).max(data_last)),
+        // Own headings: nothing may stand there, and nothing goes.
+        _ if heading_row.is_some() => (at.row + 1, at.row),
+        Mode::Replace => (data_first, table_last.unwrap_or(data_last)),
+        Mode::Fresh => (data_first, table_last.unwrap_or(data_first - 1)),
+    };
+    let totals = facts.totals.clone().map(|cells| Totals { from: cells.row, to: cells.row, cells });
+    let place = Place {
+        heading_row,
+        first_row,
+        pairs,
+        headings_row: headings_row.unwrap_or(at.row),
+        data_first,
+        data_last,
+        old_last,
+        new_table: wish.new_table.clone().filter(|_| heading_row.is_some()),
+        table,
+        totals,
+        facts,
+        question,
+        records,
+    };
+    obstacles::check(&place, &tables, wish, name)?;
+    Ok(place)
+}
+
+/// The table that is meant.
+fn table_for(tables: &[ExistingTable], wish: &Wish, sheet: &str) -> Result<Option<ExistingTable>> {
+    let usable = || tables.iter().filter(|t| t.has_header);
+    if let Some(name) = &wish.spot.table {
+        return match tables.iter().find(|t| t.name == *name) {
+            Some(table) if table.has_header => Ok(Some(table.clone())),
+            _ => Err(Failure::protected(format!("table \u{201c}{name}\u{201d} has no headings to match"))
+                .leaving("the workbook was left as it is")),
+        };
+    }
+    if let Some(at) = wish.spot.cell {
+        let mut below = usable().filter(|t| {
+            let row = t.range.from.row..=t.range.to.row + u32::from(wish.mode == Mode::Append);
+            row.contains(&at.row) && (t.range.from.column..=t.range.to.column).contains(&at.column)
+        });
+        return Ok(below.next().cloned());
+    }
+    let all: Vec<&ExistingTable> = usable().collect();
+    match (all.as_slice(), wish.mode) {
+        ([only], mode) if mode != Mode::Fresh || only.range.from == (CellRef { row: 1, column: 1 }) => {
+            Ok(Some((*only).clone()))
+        }
+        ([first, _, ..], mode) if mode != Mode::Fresh => {
+            let names: Vec<&str> = all.iter().map(|t| t.name.as_str()).collect();
+            Err(Failure::usage(format!(
+                "sheet \u{201c}{sheet}\u{201d} has several tables: {}",
+                names.join(", ")
+            ))
+            .leaving("the workbook was left as it is")
+            .help(format!("say which: --at {}", first.name)))
+        }
+        _ => Ok(None),
+    }
+}
+
+fn table_headings(table: &ExistingTable, cells: &[ExistingCell]) -> Vec<Heading> {
+    let from = table.range.from;
+    let is_computed = |n: usize, column: u32| {
+        table.computed.contains(&n) || has_formula(cells, CellRef { row: from.row + 1, column })
+    };
+    let columns = table.columns.iter().enumerate().zip(from.column..);
+    columns
+        .map(|((n, name), column)| Heading {
+            column,
+            name: name.clone(),
+            is_computed: is_computed(n, column),
+        })
+        .collect()
+}
+
+fn has_formula(cells: &[ExistingCell], at: CellRef) -> bool {
+    cells.iter().any(|c| c.at == at && c.has_formula)
+}
+
+/// Headings at a cell or right above it: a run of text, and their row.
+fn sheet_headings(at: CellRef, cells: &[ExistingCell]) -> Option<(u32, Vec<Heading>)> {
+    let headings_in = |row: u32| -> Vec<Heading> {
+        let own = cells.iter().filter(|c| c.at.row == row && c.at.column >= at.column);
+        let run =
+            (at.column..).zip(own).take_while(|(column, cell)| cell.at.column == *column && cell.is_text);
+        run.map(|(column, cell)| Heading {
+            column,
+            name: cell.text.clone(),
+            is_computed: has_formula(cells, CellRef { row: row + 1, column }),
+        })
+        .collect()
+    };
+    [at.row, at.row.saturating_sub(1)]
+        .into_iter()
+        .filter(|row| *row > 0)
+        .map(|row| (row, headings_in(row)))
+        .find(|(_, headings)| !headings.is_empty())
+}
+
+/// Columns of the same table that the source does not fill, and columns of formulas right beside.
+fn beside(
+    pairs: &Pairs,
+    headings: &[Heading],
+    table: Option<&ExistingTable>,
+    cells: &[ExistingCell],
+    data_first: u32,
+) -> Vec<u32> {
+    let filled = |column: u32| pairs.slots.iter().any(|(c, _)| *c == column);
+    let mut all: Vec<u32> = headings.iter().map(|h| h.column).filter(|c| !filled(*c)).collect();
+    let formula = |column: u32| has_formula(cells, CellRef { row: data_first, column }) && !filled(column);
+    if table.is_none()
+        && let (Some(first), Some(last)) = (headings.first(), headings.last())
+    {
+        all.extend((last.column + 1..=limits::COLUMNS).take_while(|c| formula(*c)));
+        all.extend((1..first.column).rev().take_while(|c| formula(*c)));
+    }
+    all.sort_unstable();
+    all
+}
+
+/// The row of totals under a plain range: the last one, and the only one with formulas.
+fn totals_of_range(facts: &SheetFacts, data_first: u32) -> Option<u32> {
+    let row = facts.last_formulas.as_ref()?.row;
+    let run = facts.runs.iter().find(|run| (run.from..=run.to).contains(&row))?;
+    (facts.formula_rows == 1 && row == run.to && row > data_first && run.from < row).then_some(row)
+}
+
+/// The last row of a table that holds something.
+fn filled_end(table: &ExistingTable, facts: &SheetFacts, mode: Mode) -> u32 {
+    let end = table.range.to.row - u32::from(table.has_totals);
+    let filled = facts.runs.iter().filter(|run| run.from <= end).map(|run| run.to.min(end)).max();
+    match mode {
+        // Rows go under the last one that is filled: a new table has a blank one.
+        Mode::Append | Mode::Fresh => filled.unwrap_or(table.range.from.row),
+        Mode::Replace => end,
+    }
+}

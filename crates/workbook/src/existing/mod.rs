@@ -1,0 +1,760 @@
+//! An existing workbook: what there is to know of it before something is added, and the few parts that name sheets, ties and types,
+//! which are added to by inserting bytes. Everything else is copied as it is.
+
+pub(crate) mod edit;
+mod ties;
+
+use crate::error::{Error, Result};
+use crate::markup::{Next, Tag, TagKind, next_tag, tags};
+use crate::package::zip_reader::ZipReader;
+use crate::reference::Range;
+use crate::sheet::source::SheetSource;
+use crate::sheet::{ExistingCell, Extension, Question, SheetFacts, facts};
+use crate::style_map::StyleMap;
+use crate::styles::Styles;
+use crate::xml;
+use edit::{Edit, append, attribute_edit, edited};
+use std::borrow::Cow;
+use std::collections::HashMap;
+use std::fmt::Write as _;
+use std::io::{Read, Seek};
+use ties::{highest_number, ties_of};
+pub(crate) use ties::{ties_added, ties_name, types_added};
+
+/// Most bytes of a part that is read as a whole. Sheets are not.
+const PART_BYTES: u64 = 64 << 20;
+
+/// Something to read a package from.
+pub trait Input: Read + Seek + std::fmt::Debug + Send {}
+impl<T: Read + Seek + std::fmt::Debug + Send> Input for T {}
+
+/// The two families of namespaces (ECMA-376 parts 1 and 4): a workbook keeps to its own.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Family {
+    /// What nearly all programs write.
+    #[default]
+    Transitional,
+    /// Strict, as in ISO/IEC 29500.
+    Strict,
+}
+
+impl Family {
+    /// The namespace of worksheets.
+    pub(crate) fn main(self) -> &'static str {
+        match self {
+            Self::Transitional => "http://schemas.openxmlformats.org/spreadsheetml/2006/main",
+            Self::Strict => "http://purl.oclc.org/ooxml/spreadsheetml/main",
+        }
+    }
+
+    /// What the types of ties begin with, and the namespace of their ids.
+    pub(crate) fn relationships(self) -> &'static str {
+        match self {
+            Self::Transitional => "http://schemas.openxmlformats.org/officeDocument/2006/relationships",
+            Self::Strict => "http://purl.oclc.org/ooxml/officeDocument/relationships",
+        }
+    }
+}
+
+/// A part that is changed: its entry and its content.
+#[derive(Clone, Debug)]
+pub(crate) struct Part {
+    /// Its entry in the archive.
+    pub(crate) place: usize,
+    pub(crate) name: String,
+    pub(crate) content: Vec<u8>,
+}
+
+/// A workbook that is there already.
+#[derive(Debug)]
+pub struct ExistingBook {
+    zip: ZipReader<Box<dyn Input>>,
+    family: Family,
+    types: Part,
+    workbook: Part,
+    ties: Part,
+    styles: Option<Part>,
+    sheets: Vec<ExistingSheet>,
+    /// The part of the table of strings.
+    strings: Option<String>,
+    /// Names of tables and defined names, which share one room.
+    names: Vec<String>,
+    highest_table_id: u32,
+    highest_sheet_id: u32,
+    highest_tie: u32,
+    is_1904: bool,
+    /// Names of cells and ranges.
+    defined: Vec<DefinedName>,
+    /// The list of cells with formulas: its part, and the id of its tie.
+    calc_chain: Option<(usize, String)>,
+    obstacle: Option<Obstacle>,
+}
+
+/// Why a workbook is not to be changed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Obstacle {
+    /// A signature would break.
+    Signed,
+    /// Its changes are tracked, and ours would not be.
+    Tracked,
+    /// Its owner wants no sheet added.
+    Protected,
+}
+
+/// A name that stands for cells.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct DefinedName {
+    /// The name.
+    pub name: String,
+    /// What it stands for, as a formula.
+    pub refers_to: String,
+    /// The sheet that alone knows it, from 0.
+    pub sheet: Option<usize>,
+    /// Whether it is not shown.
+    pub is_hidden: bool,
+}
+
+impl DefinedName {
+    /// The sheet's name and the cells, if it stands for one range.
+    ///
+    /// ```
+    /// # use incola_workbook::DefinedName;
+    /// let name = DefinedName { name: "Calls".into(), refers_to: "'Port calls'!$A$2:$D$9".into(), sheet: None, is_hidden: false };
+    /// let (sheet, range) = name.range().unwrap();
+    /// assert_eq!((sheet.as_str(), range.to_string().as_str()), ("Port calls", "A2:D9"));
+    /// ```
+    pub fn range(&self) -> Option<(String, Range)> {
+        let (sheet, range) = self.refers_to.rsplit_once('!')?;
+        let sheet = match sheet.strip_prefix('\'').and_then(|s| s.strip_suffix('\'')) {
+            Some(quoted) => quoted.replace("''", "'"),
+            None => sheet.to_owned(),
+        };
+        Some((sheet, Range::parse(range)?))
+    }
+}
+
+/// A sheet that is there.
+#[derive(Clone, Debug)]
+struct ExistingSheet {
+    name: String,
+    /// Its part; `None` if it is missing.
+    place: Option<usize>,
+}
+
+/// A table that is there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ExistingTable {
+    /// The name by which formulas know it.
+    pub name: String,
+    /// Its cells, headings and totals included.
+    pub range: Range,
+    /// Whether its first row holds headings.
+    pub has_header: bool,
+    /// Whether its last row holds totals.
+    pub has_totals: bool,
+    /// The names of its columns.
+    pub columns: Vec<String>,
+    /// Columns whose cells are computed by one formula, from 0.
+    pub computed: Vec<usize>,
+    /// Whether it is filled from outside by something else.
+    pub is_fed: bool,
+    /// Its part.
+    pub(crate) place: usize,
+}
+
+/// What is added to a workbook.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Additions {
+    /// Sheets: name, and the name of the part.
+    pub(crate) sheets: Vec<(String, String)>,
+    /// Names of the parts of tables.
+    pub(crate) tables: Vec<String>,
+    /// Names of parts that hold ties of sheets that were there.
+    pub(crate) ties: Vec<String>,
+    /// Whether rows were placed in sheets that were there.
+    pub(crate) has_rows: bool,
+    /// Whether cells with formulas went.
+    pub(crate) lost_formulas: bool,
+    /// Sheets (from 0) whose filters took in rows.
+    pub(crate) filters: Vec<(usize, Extension)>,
+}
+
+impl ExistingBook {
+    /// Reads what there is to know before something is added.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if this is no workbook that can be read, [`Error::Refused`] if it could hurt those who read it.
+    pub fn open(input: Box<dyn Input>) -> Result<Self> {
+        let mut zip = ZipReader::open(input)?;
+        let has = |folder: &str| {
+            zip.entries().iter().any(|e| e.name.to_lowercase().replace('\\', "/").starts_with(folder))
+        };
+        let obstacle = if has("_xmlsignatures/") {
+            Some(Obstacle::Signed)
+        } else {
+            has("xl/revisions/").then_some(Obstacle::Tracked)
+        };
+        refuse_entities(&mut zip)?;
+        let types = part(&mut zip, "[Content_Types].xml")?;
+        let root_ties = part(&mut zip, "_rels/.rels")?;
+        let workbook_name = ties_of(&root_ties)?
+            .into_iter()
+            .find(|t| t.kind.ends_with("/officeDocument"))
+            .map(|t| t.target_from(""))
+            .ok_or_else(|| Error::Damaged("no part of it is a workbook".into()))?;
+        let workbook = part(&mut zip, &workbook_name)?;
+        let ties = part(&mut zip, &ties_name(&workbook_name))?;
+        let folder = workbook_name.rsplit_once('/').map_or("", |(folder, _)| folder);
+        let all_ties = ties_of(&ties)?;
+        let styles = all_ties.iter().find(|t| t.kind.ends_with("/styles")).map(|t| t.target_from(folder));
+        let styles = styles.map(|name| part(&mut zip, &name)).transpose()?;
+        let mut book = Self {
+            family: family_of(&workbook)?,
+            sheets: Vec::new(),
+            strings: all_ties
+                .iter()
+                .find(|t| t.kind.ends_with("/sharedStrings"))
+                .map(|t| t.target_from(folder)),
+            names: Vec::new(),
+            highest_table_id: 0,
+            highest_sheet_id: 0,
+            highest_tie: highest_number(all_ties.iter().map(|t| t.id.as_str())),
+            is_1904: false,
+            defined: Vec::new(),
+            calc_chain: all_ties
+                .iter()
+                .find(|t| t.kind.ends_with("/calcChain"))
+                .and_then(|t| Some((zip.find(&t.target_from(folder))?, t.id.clone()))),
+            obstacle,
+            zip,
+            types,
+            workbook,
+            ties,
+            styles,
+        };
+        let parts: HashMap<String, Option<usize>> =
+            all_ties.iter().map(|t| (t.id.clone(), book.zip.find(&t.target_from(folder)))).collect();
+        book.read_workbook(&parts)?;
+        book.read_tables()?;
+        Ok(book)
+    }
+
+    fn read_workbook(&mut self, parts: &HashMap<String, Option<usize>>) -> Result<()> {
+        let (mut names, mut defined) = (Vec::new(), Vec::new());
+        let all = tags(&self.workbook.name, &self.workbook.content)?;
+        for (n, tag) in all.iter().enumerate() {
+            let yes = |name: &str| tag.attribute(name).is_some_and(|v| v == "1" || v == "true");
+            if tag.opens("sheet") {
+                let place = tag.attribute("id").and_then(|id| parts.get(&*id).copied()).flatten();
+                let name = tag.attribute("name").map(Cow::into_owned).unwrap_or_default();
+                self.sheets.push(ExistingSheet { name, place });
+                let id = tag.attribute("sheetId").and_then(|v| v.parse().ok()).unwrap_or(0);
+                self.highest_sheet_id = self.highest_sheet_id.max(id);
+            } else if tag.opens("definedName") {
+                let name = tag.attribute("name").map(Cow::into_owned).unwrap_or_default();
+                let end = all.get(n + 1).map_or(tag.end, |t| t.start);
+                defined.push(DefinedName {
+                    name: name.clone(),
+                    refers_to: xml::text(&self.workbook.content[tag.end..end.max(tag.end)]),
+                    sheet: tag.attribute("localSheetId").and_then(|v| v.parse().ok()),
+                    is_hidden: yes("hidden"),
+                });
+                names.push(name);
+            } else if tag.opens("workbookPr") {
+                self.is_1904 = yes("date1904");
+            } else if tag.opens("workbookProtection") && yes("lockStructure") {
+                self.obstacle = self.obstacle.or(Some(Obstacle::Protected));
+            }
+        }
+        self.names = names;
+        self.defined = defined;
+        Ok(())
+    }
+
+    fn read_tables(&mut self) -> Result<()> {
+        let places: Vec<usize> = (0..self.zip.entries().len())
+            .filter(|i| self.zip.entries()[*i].name.to_lowercase().replace('\\', "/").contains("tables/"))
+            .collect();
+        for place in places {
+            let name = self.zip.entries()[place].name.clone();
+            if !name.to_lowercase().ends_with(".xml") {
+                continue;
+            }
+            let content = self.zip.read(place, PART_BYTES)?;
+            if let Some(table) = tags(&name, &content)?.first().filter(|t| t.opens("table")) {
+                let id = table.attribute("id").and_then(|v| v.parse().ok()).unwrap_or(0);
+                self.highest_table_id = self.highest_table_id.max(id);
+                for attribute in ["name", "displayName"] {
+                    self.names.extend(table.attribute(attribute).map(Cow::into_owned));
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Names of its sheets, in their order.
+    pub fn sheet_names(&self) -> Vec<String> {
+        self.sheets.iter().map(|s| s.name.clone()).collect()
+    }
+
+    /// The part of sheet `n` (from 0).
+    pub(crate) fn sheet_place(&self, n: usize) -> Result<usize> {
+        let sheet = self.sheets.get(n).ok_or_else(|| Error::Damaged("there is no such sheet".into()))?;
+        sheet.place.ok_or_else(|| {
+            Error::Damaged(format!("the part of sheet \u{201c}{}\u{201d} is missing", sheet.name))
+        })
+    }
+
+    /// Why it is not to be changed; `None`: nothing speaks against it.
+    pub fn obstacle(&self) -> Option<Obstacle> {
+        self.obstacle
+    }
+
+    /// The names of cells and ranges.
+    pub fn defined_names(&self) -> &[DefinedName] {
+        &self.defined
+    }
+
+    /// The cells of sheet `n` (from 0) that hold something in rows `from` to `to`, `most` at most.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if its part cannot be read.
+    pub fn cells(&mut self, n: usize, from: u32, to: u32, most: usize) -> Result<Vec<ExistingCell>> {
+        let place = self.sheet_place(n)?;
+        let mut cells = facts::cells(&mut self.zip, place, (from, to), most)?;
+        self.resolve(cells.iter_mut())?;
+        Ok(cells)
+    }
+
+    /// Puts texts in place of places in the table of strings.
+    fn resolve<'c>(&mut self, cells: impl Iterator<Item = &'c mut ExistingCell>) -> Result<()> {
+        let cells: Vec<&mut ExistingCell> = cells.collect();
+        let wanted: Vec<usize> = cells.iter().filter_map(|c| c.shared).collect();
+        if wanted.is_empty() {
+            return Ok(());
+        }
+        let strings = self.strings_at(&wanted)?;
+        for cell in cells {
+            if let Some(text) = cell.shared.and_then(|at| strings.get(&at)) {
+                cell.text.clone_from(text);
+            }
+        }
+        Ok(())
+    }
+
+    /// What stands in sheet `n` (from 0) where rows are to go.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if its part cannot be read.
+    pub fn facts(&mut self, n: usize, question: &Question) -> Result<SheetFacts> {
+        let place = self.sheet_place(n)?;
+        let mut facts = facts::facts(&mut self.zip, place, question)?;
+        self.resolve(facts.runs.iter_mut().flat_map(|run| run.cells.iter_mut()))?;
+        Ok(facts)
+    }
+
+    /// A sheet as a stream.
+    pub(crate) fn sheet_source(&mut self, place: usize) -> Result<SheetSource> {
+        SheetSource::open(&mut self.zip, place)
+    }
+
+    /// Texts of the table of strings.
+    fn strings_at(&mut self, wanted: &[usize]) -> Result<HashMap<usize, String>> {
+        let mut found = HashMap::new();
+        let Some(place) = self.strings.as_ref().and_then(|name| self.zip.find(name)) else {
+            return Ok(found);
+        };
+        let last = wanted.iter().max().copied().unwrap_or(0);
+        let mut stream = self.zip.entry_stream(place)?;
+        let (mut buffer, mut at) = (Vec::new(), 0);
+        let (mut next, mut text, mut is_phonetic) = (0_usize, String::new(), false);
+        let mut text_from: Option<usize> = None;
+        while next <= last {
+            match next_tag(&buffer, at) {
+                Next::Tag(tag) => {
+                    if let Some(start) = text_from.take() {
+                        text.push_str(&xml::text(&buffer[start..tag.start]));
+                    }
+                    match (tag.local(), tag.kind) {
+                        (b"si", TagKind::Open) => text.clear(),
+                        (b"si", kind) => {
+                            let own = std::mem::take(&mut text);
+                            if wanted.contains(&next) {
+                                found.insert(next, if kind == TagKind::Empty { String::new() } else { own });
+                            }
+                            next += 1;
+                        }
+                        (b"rPh", kind) => is_phonetic = kind == TagKind::Open,
+                        (b"t", TagKind::Open) if !is_phonetic => text_from = Some(tag.end),
+                        _ => {}
+                    }
+                    at = tag.end;
+                }
+                Next::End | Next::Open => {
+                    // A text that has begun is kept with what follows.
+                    let kept = text_from.unwrap_or(at);
+                    buffer.drain(..kept);
+                    at -= kept;
+                    text_from = text_from.map(|_| 0);
+                    if buffer.len() as u64 > PART_BYTES
+                        || !stream.read(&mut self.zip, &mut buffer, 256 * 1024)?
+                    {
+                        break;
+                    }
+                }
+                Next::DocumentType => break,
+            }
+        }
+        Ok(found)
+    }
+
+    /// The tables of sheet `n` (from 0).
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if a part cannot be read.
+    pub fn tables(&mut self, n: usize) -> Result<Vec<ExistingTable>> {
+        let name = self.zip.entries()[self.sheet_place(n)?].name.replace('\\', "/");
+        let Some(place) = self.zip.find(&ties_name(&name)) else { return Ok(Vec::new()) };
+        let ties = Part { place, content: self.zip.read(place, PART_BYTES)?, name: ties_name(&name) };
+        let folder = name.rsplit_once('/').map_or("", |(folder, _)| folder).to_owned();
+        let mut tables = Vec::new();
+        for tie in ties_of(&ties)?.iter().filter(|t| t.kind.ends_with("/table")) {
+            let table = part(&mut self.zip, &tie.target_from(&folder))?;
+            let all = tags(&table.name, &table.content)?;
+            let broken = || Error::Damaged(format!("{}: it is no table part", table.name));
+            let root = all.first().filter(|t| t.opens("table")).ok_or_else(broken)?;
+            let number = |name: &str, other: u32| {
+                root.attribute(name).and_then(|v| v.parse::<u32>().ok()).unwrap_or(other)
+            };
+            let text = |tag: &Tag<'_>| {
+                let mut out = Vec::new();
+                xml::unescape(&mut out, tag.attribute("name").unwrap_or_default().as_bytes());
+                String::from_utf8_lossy(&out).into_owned()
+            };
+            tables.push(ExistingTable {
+                name: root.attribute("displayName").map(Cow::into_owned).unwrap_or_default(),
+                range: root.attribute("ref").and_then(|r| Range::parse(&r)).ok_or_else(broken)?,
+                has_header: number("headerRowCount", 1) > 0,
+                has_totals: number("totalsRowCount", 0) > 0,
+                columns: all.iter().filter(|t| t.opens("tableColumn")).map(text).collect(),
+                computed: computed_columns(&all),
+                is_fed: root.attribute("tableType").is_some_and(|t| t != "worksheet"),
+                place: table.place,
+            });
+        }
+        Ok(tables)
+    }
+
+    /// The part of a table that ends in another row, with more columns behind its own.
+    pub(crate) fn table_resized(
+        &mut self,
+        table: &ExistingTable,
+        last_row: u32,
+        added: &[String],
+    ) -> Result<(usize, Vec<u8>)> {
+        let content = self.zip.read(table.place, PART_BYTES)?;
+        let all = tags("table", &content)?;
+        let mut edits: Vec<Edit> = Vec::new();
+        for tag in all.iter().filter(|t| t.opens("table") || t.opens("autoFilter")).take(2) {
+            let Some(mut range) = tag.attribute("ref").and_then(|r| Range::parse(&r)) else { continue };
+            // Filters end above the totals.
+            range.to.row = last_row - u32::from(table.has_totals && tag.opens("autoFilter"));
+            range.to.column += added.len() as u32;
+            edits.extend(attribute_edit(&content, tag, "ref", &range.to_string()));
+        }
+        if !added.is_empty() {
+            let p = all.first().map_or("", Tag::prefix);
+            let columns = || all.iter().filter(|t| t.opens("tableColumn"));
+            let ids = columns().filter_map(|t| t.attribute("id")?.parse::<u32>().ok());
+            let next = ids.max().unwrap_or(0) + 1;
+            let mut text = String::new();
+            for (name, id) in added.iter().zip(next..) {
+                let _ = write!(
+                    text,
+                    "<{p}tableColumn id=\"{id}\" name=\"{}\"/>",
+                    crate::parts::column_name(name)
+                );
+            }
+            edits.extend(append(&content, &all, "tableColumns", &text).unwrap_or_default());
+            if let Some(list) = all.iter().find(|t| t.opens("tableColumns")) {
+                let count = columns().count() + added.len();
+                edits.extend(attribute_edit(&content, list, "count", &count.to_string()));
+            }
+        }
+        Ok((table.place, edited(&content, edits)))
+    }
+
+    /// The ties of a part: the entry and content of their own part, if there is one.
+    pub(crate) fn ties_part(&mut self, name: &str) -> Result<Option<Part>> {
+        match self.zip.find(&ties_name(name)) {
+            Some(_) => part(&mut self.zip, &ties_name(name)).map(Some),
+            None => Ok(None),
+        }
+    }
+
+    /// The cell formats.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if the styles part is none.
+    pub(crate) fn style_map(&self) -> Result<StyleMap> {
+        match &self.styles {
+            Some(part) => StyleMap::read(&part.name, &part.content),
+            None => {
+                let content = Styles::new().to_xml();
+                let content = content.replace(Family::Transitional.main(), self.family.main());
+                StyleMap::read("styles.xml", content.as_bytes())
+            }
+        }
+    }
+
+    /// Names that a new table must not have: those of tables and defined ones.
+    pub fn taken_names(&self) -> &[String] {
+        &self.names
+    }
+
+    /// The code of the number format that a cell format has.
+    pub fn number_format_of(&self, cell_format: u32) -> String {
+        self.style_map().map_or_else(|_| "General".into(), |styles| styles.code(cell_format))
+    }
+
+    /// Whether its days count from 1904.
+    pub fn is_1904(&self) -> bool {
+        self.is_1904
+    }
+
+    /// The namespaces that it uses.
+    pub fn family(&self) -> Family {
+        self.family
+    }
+
+    /// The first number from which on no part of that kind is there.
+    pub(crate) fn free_number(&self, folder: &str, kind: &str) -> u32 {
+        let wanted = format!("xl/{folder}/{kind}");
+        let numbers = self.zip.entries().iter().filter_map(|e| {
+            let name = e.name.to_lowercase().replace('\\', "/");
+            let rest = name.trim_start_matches('/').strip_prefix(&wanted)?;
+            rest.strip_suffix(".xml")?.parse::<u32>().ok()
+        });
+        numbers.max().unwrap_or(0) + 1
+    }
+
+    /// The first id that no table has.
+    pub(crate) fn free_table_id(&self) -> u32 {
+        self.highest_table_id + 1
+    }
+
+    /// What becomes of the small parts that name others.
+    pub(crate) fn changed(&mut self, additions: &Additions, styles: &StyleMap) -> Result<Changed> {
+        let mut parts: HashMap<usize, Vec<u8>> = HashMap::new();
+        let mut new = Vec::new();
+        let mut overrides: Vec<(String, &str)> = Vec::new();
+        for (_, name) in &additions.sheets {
+            overrides.push((name.clone(), "worksheet"));
+            overrides.push((ties_name(name), ties::TIES));
+        }
+        for name in &additions.ties {
+            overrides.push((name.clone(), ties::TIES));
+        }
+        for name in &additions.tables {
+            overrides.push((name.clone(), "table"));
+        }
+        let (folder, _) = self.workbook.name.rsplit_once('/').unwrap_or(("", ""));
+        let mut ties: Vec<(u32, &str, String)> = Vec::new();
+        let mut next = self.highest_tie + 1;
+        for (_, name) in &additions.sheets {
+            ties.push((next, "worksheet", format!("/{name}")));
+            next += 1;
+        }
+        if let Some(part) = &self.styles {
+            parts.insert(part.place, styles.content()?);
+        } else {
+            let name =
+                if folder.is_empty() { "styles.xml".to_owned() } else { format!("{folder}/styles.xml") };
+            ties.push((next, "styles", format!("/{name}")));
+            overrides.push((name.clone(), "styles"));
+            new.push((name, styles.content()?));
+        }
+        let sheets: Vec<(&str, u32, u32)> = additions
+            .sheets
+            .iter()
+            .zip(&ties)
+            .zip(self.highest_sheet_id + 1..)
+            .map(|(((name, _), (tie, ..)), id)| (name.as_str(), id, *tie))
+            .collect();
+        let mut gone = Vec::new();
+        let (mut types, mut all_ties) = (self.types.clone(), self.ties.clone());
+        if let Some((place, tie)) = self.calc_chain.as_ref().filter(|_| additions.lost_formulas) {
+            // It may be missing: whoever computes makes it anew.
+            gone.push(*place);
+            let name = self.zip.entries()[*place].name.clone();
+            types.content = ties::without(&types, "Override", |tag| {
+                tag.attribute("PartName").is_some_and(|n| same_part(&n, &name))
+            })?;
+            all_ties.content = ties::without(&all_ties, "Relationship", |tag| {
+                tag.attribute("Id").is_some_and(|id| id == tie.as_str())
+            })?;
+        }
+        parts.insert(self.types.place, types_added(&types, &overrides)?);
+        parts.insert(self.ties.place, ties_added(&all_ties, &ties, self.family)?);
+        let mut workbook = self.workbook.clone();
+        workbook.content = sheets_added(&workbook, &sheets, self.family)?;
+        workbook.content = self.filters_extended(&workbook, additions)?;
+        if additions.has_rows {
+            workbook.content = recomputed(&workbook, self.calc_chain.is_some())?;
+        }
+        parts.insert(self.workbook.place, workbook.content);
+        Ok(Changed { parts, new, gone })
+    }
+
+    /// The workbook part with the hidden names of filters that took in rows.
+    fn filters_extended(&self, workbook: &Part, additions: &Additions) -> Result<Vec<u8>> {
+        let content = &workbook.content;
+        let all = tags(&workbook.name, content)?;
+        let mut edits = Vec::new();
+        for (n, tag) in all.iter().enumerate().filter(|(_, t)| t.opens("definedName")) {
+            let sheet = tag.attribute("localSheetId").and_then(|v| v.parse::<usize>().ok());
+            let is_filter = tag.attribute("name").is_some_and(|n| n == "_xlnm._FilterDatabase");
+            let extension = additions.filters.iter().find(|(s, _)| Some(*s) == sheet).filter(|_| is_filter);
+            let end = all.get(n + 1).map_or(tag.end, |t| t.start);
+            if let (Some((_, extension)), Ok(text)) = (extension, std::str::from_utf8(&content[tag.end..end]))
+                && let Some((sheet, range)) = text.rsplit_once('!')
+                && let Some(grown) = extension.areas(&range.replace('$', "")).and_then(|a| Range::parse(&a))
+            {
+                edits.push((tag.end..end, format!("{sheet}!{}", grown.fixed())));
+            }
+        }
+        Ok(edited(content, edits))
+    }
+
+    pub(crate) fn zip(&mut self) -> &mut ZipReader<Box<dyn Input>> {
+        &mut self.zip
+    }
+}
+
+/// What becomes of an existing workbook's entries.
+pub(crate) struct Changed {
+    /// New content by the place of the entry.
+    pub(crate) parts: HashMap<usize, Vec<u8>>,
+    /// Parts that were not there.
+    pub(crate) new: Vec<(String, Vec<u8>)>,
+    /// Entries that go.
+    pub(crate) gone: Vec<usize>,
+}
+
+/// Whether both name one part.
+fn same_part(a: &str, b: &str) -> bool {
+    let plain = |n: &str| n.trim_start_matches('/').replace('\\', "/").to_lowercase();
+    plain(a) == plain(b)
+}
+
+/// The columns of a table that are computed by a formula, from 0.
+fn computed_columns(all: &[Tag<'_>]) -> Vec<usize> {
+    let mut columns = Vec::new();
+    let mut next = 0;
+    for tag in all {
+        if tag.opens("tableColumn") {
+            next += 1;
+        } else if tag.opens("calculatedColumnFormula") && next > 0 {
+            columns.push(next - 1);
+        }
+    }
+    columns
+}
+
+/// The workbook part, which says that everything is to be computed once more.
+fn recomputed(workbook: &Part, has_formulas: bool) -> Result<Vec<u8>> {
+    let content = &workbook.content;
+    let all = tags(&workbook.name, content)?;
+    let mut edits: Vec<Edit> = Vec::new();
+    if let Some(tag) = all.iter().find(|t| t.opens("calcPr")) {
+        let end = tag.end - if tag.kind == TagKind::Empty { 2 } else { 1 };
+        let edit = attribute_edit(content, tag, "fullCalcOnLoad", "1");
+        edits.push(edit.unwrap_or((end..end, " fullCalcOnLoad=\"1\"".into())));
+    } else if has_formulas {
+        let before = ["externalReferences", "definedNames", "functionGroups", "sheets"];
+        let behind = before.iter().filter_map(|name| {
+            let open = all.iter().find(|t| t.opens(name))?;
+            let closing = || all.iter().find(|t| t.start > open.start && t.closes(name)).map(|t| t.end);
+            if open.kind == TagKind::Empty { Some(open.end) } else { closing() }
+        });
+        if let Some(at) = behind.max() {
+            let p = all.first().map_or("", Tag::prefix);
+            edits.push((at..at, format!("<{p}calcPr fullCalcOnLoad=\"1\"/>")));
+        }
+    }
+    Ok(edited(content, edits))
+}
+
+fn part(zip: &mut ZipReader<Box<dyn Input>>, name: &str) -> Result<Part> {
+    let place = zip
+        .find(name)
+        .ok_or_else(|| Error::Damaged(format!("{name} is missing: it is no workbook of this format")))?;
+    let content = zip.read(place, PART_BYTES)?;
+    if content.starts_with(b"\xFF\xFE") || content.starts_with(b"\xFE\xFF") {
+        return Err(Error::Refused(format!("{name} is in UTF-16, which is not added to")));
+    }
+    Ok(Part { place, name: name.trim_start_matches('/').to_owned(), content })
+}
+
+/// Fails if a part begins with a document type, whose entities may blow up whoever reads it.
+fn refuse_entities(zip: &mut ZipReader<Box<dyn Input>>) -> Result<()> {
+    for place in 0..zip.entries().len() {
+        let name = zip.entries()[place].name.clone();
+        if !name.to_lowercase().ends_with(".xml") {
+            continue;
+        }
+        let mut start = Vec::new();
+        let read = zip.stream(place)?.take(4096).read_to_end(&mut start);
+        if read.is_ok() && memchr::memmem::find(&start, b"<!DOCTYPE").is_some() {
+            return Err(Error::Refused(format!(
+                "{name} has a document type, which no workbook may have and which can hurt programs that open it"
+            )));
+        }
+    }
+    Ok(())
+}
+
+fn family_of(workbook: &Part) -> Result<Family> {
+    let tags = tags(&workbook.name, &workbook.content)?;
+    let root = tags
+        .first()
+        .filter(|t| t.opens("workbook"))
+        .ok_or_else(|| Error::Damaged(format!("{}: it is no workbook part", workbook.name)))?;
+    let own = format!("xmlns:{}", root.prefix().trim_end_matches(':'));
+    let own = if root.prefix().is_empty() { "xmlns" } else { own.as_str() };
+    let space = root.attributes().find(|(name, _)| *name == own).map(|(_, value)| value).unwrap_or_default();
+    [Family::Transitional, Family::Strict].into_iter().find(|f| f.main() == space).ok_or_else(|| {
+        Error::Refused(format!("its workbook part is of an unknown sort (\u{201c}{space}\u{201d})"))
+    })
+}
+
+fn sheets_added(part: &Part, sheets: &[(&str, u32, u32)], family: Family) -> Result<Vec<u8>> {
+    let all = tags(&part.name, &part.content)?;
+    let prefix = all.first().map_or("", Tag::prefix);
+    let bound = all.first().and_then(|root| {
+        root.attributes()
+            .find(|(name, value)| name.starts_with("xmlns:") && value == family.relationships())
+            .map(|(name, _)| name["xmlns:".len()..].to_owned())
+    });
+    let mut text = String::new();
+    for (name, id, tie) in sheets {
+        let (space, r) = match &bound {
+            Some(bound) => (String::new(), bound.as_str()),
+            None => (format!(" xmlns:r=\"{}\"", family.relationships()), "r"),
+        };
+        let _ = write!(
+            text,
+            "<{prefix}sheet name=\"{}\" sheetId=\"{id}\"{space} {r}:id=\"rId{tie}\"/>",
+            xml::escaped(name)
+        );
+    }
+    let edits = append(&part.content, &all, "sheets", &text);
+    edits
+        .map(|e| edited(&part.content, e))
+        .ok_or_else(|| Error::Damaged(format!("{}: it lists no sheets", part.name)))
+}
+
+/// The first number that no tie of a part has.
+pub(crate) fn next_tie(part: &Part) -> Result<u32> {
+    Ok(highest_number(ties_of(part)?.iter().map(|t| t.id.as_str())) + 1)
+}

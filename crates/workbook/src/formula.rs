@@ -1,0 +1,262 @@
+//! Formulas as text (ECMA-376 part 1, 18.17), cut at the rows that they refer to, so that they can be written for another row.
+//! Nothing is computed.
+
+use crate::limits;
+use crate::reference::CellRef;
+use crate::xml;
+
+/// A piece of a formula.
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Piece {
+    /// Text, escaped as XML.
+    Text(Vec<u8>),
+    /// The row of a reference.
+    Row {
+        row: u32,
+        /// Behind a `$`: it stays whatever row the formula stands in.
+        is_fixed: bool,
+        /// Whether the reference names a sheet or workbook of its own.
+        is_elsewhere: bool,
+        /// Whether it is the second corner of a range.
+        is_range_end: bool,
+    },
+}
+
+/// A formula that was read in some row.
+///
+/// ```
+/// use incola_workbook::Formula;
+/// let dues = Formula::parse("ROUND(D2*E2,2)+$H$1", 2);
+/// let mut text = Vec::new();
+/// dues.write(&mut text, 5);
+/// assert_eq!(text, b"ROUND(D5*E5,2)+$H$1");
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Formula {
+    pieces: Vec<Piece>,
+    origin: u32,
+}
+
+impl Formula {
+    /// Reads a formula's text (no `=` in front) as it stands in row `origin`, from 1.
+    pub fn parse(text: &str, origin: u32) -> Self {
+        let mut parser =
+            Parser { text, at: 0, pieces: Vec::new(), plain: String::new(), is_elsewhere: false };
+        parser.run();
+        Self { pieces: parser.pieces, origin }
+    }
+
+    /// Appends the formula, escaped as XML, as it is in row `row`: rows of references without `$` go with it.
+    pub fn write(&self, out: &mut Vec<u8>, row: u32) {
+        for piece in &self.pieces {
+            match piece {
+                Piece::Text(text) => out.extend_from_slice(text),
+                Piece::Row { row: to, is_fixed: true, .. } => {
+                    out.extend_from_slice(to.to_string().as_bytes())
+                }
+                Piece::Row { row: to, .. } => {
+                    // References go round at the ends of the sheet, as shared formulas have it.
+                    let moved = i64::from(*to) + i64::from(row) - i64::from(self.origin) - 1;
+                    let moved = moved.rem_euclid(i64::from(limits::ROWS)) + 1;
+                    out.extend_from_slice(moved.to_string().as_bytes());
+                }
+            }
+        }
+    }
+
+    /// The formula with ranges that end in row `from` ending in row `to`: what sums up rows above it takes in those that came.
+    /// It stays as it is otherwise, wherever it is written.
+    #[must_use]
+    pub fn stretched(mut self, from: u32, to: u32) -> Self {
+        for piece in &mut self.pieces {
+            if let Piece::Row { row, is_fixed, is_elsewhere, is_range_end } = piece {
+                *is_fixed = true;
+                if *is_range_end && !*is_elsewhere && *row == from {
+                    *row = to;
+                }
+            }
+        }
+        self
+    }
+}
+
+struct Parser<'t> {
+    text: &'t str,
+    at: usize,
+    pieces: Vec<Piece>,
+    plain: String,
+    /// Whether what was read last names a sheet.
+    is_elsewhere: bool,
+}
+
+impl Parser<'_> {
+    fn run(&mut self) {
+        while let Some(c) = self.text[self.at..].chars().next() {
+            let rest = &self.text[self.at..];
+            match c {
+                '"' => self.take(quoted(rest, '"')),
+                '\'' => self.take(quoted(rest, '\'')),
+                '[' => self.take(bracketed(rest)),
+                c if is_name(c) => self.word(),
+                c => {
+                    // A colon goes on with the reference before it.
+                    if c != ':' && c != '!' {
+                        self.is_elsewhere = false;
+                    }
+                    if c == '!' {
+                        self.is_elsewhere = true;
+                    }
+                    self.take(c.len_utf8());
+                }
+            }
+        }
+        self.flush();
+    }
+
+    fn take(&mut self, length: usize) {
+        self.plain.push_str(&self.text[self.at..self.at + length]);
+        self.at += length;
+    }
+
+    fn flush(&mut self) {
+        if !self.plain.is_empty() {
+            let mut text = Vec::new();
+            xml::escape_content(&mut text, self.plain.as_bytes());
+            self.pieces.push(Piece::Text(text));
+            self.plain.clear();
+        }
+    }
+
+    /// A name, number, function or reference.
+    fn word(&mut self) {
+        let rest = &self.text[self.at..];
+        let length = rest.find(|c| !is_name(c)).unwrap_or(rest.len());
+        let (word, behind) = rest.split_at(length);
+        let is_cell = !behind.starts_with(['(', '!', '[']) && CellRef::parse(word).is_some();
+        if is_cell || self.is_row_range(word, behind) {
+            let digits = word.rfind(|c: char| !c.is_ascii_digit()).map_or(0, |at| at + 1);
+            let is_range_end = self.plain.ends_with(':');
+            self.plain.push_str(&word[..digits]);
+            self.flush();
+            self.pieces.push(Piece::Row {
+                row: word[digits..].parse().unwrap_or(1),
+                is_fixed: word[..digits].ends_with('$'),
+                is_elsewhere: self.is_elsewhere,
+                is_range_end,
+            });
+            self.at += length;
+        } else {
+            self.take(length);
+        }
+    }
+
+    /// Whether a word is one side of a range of whole rows, such as `3:$5`.
+    fn is_row_range(&self, word: &str, behind: &str) -> bool {
+        let is_row = |t: &str| {
+            let digits = t.strip_prefix('$').unwrap_or(t);
+            digits.bytes().all(|b| b.is_ascii_digit())
+                && digits.parse::<u32>().is_ok_and(|row| (1..=limits::ROWS).contains(&row))
+        };
+        let next = behind.strip_prefix(':').map(|t| &t[..t.find(|c| !is_name(c)).unwrap_or(t.len())]);
+        let before_is_row = || {
+            let row_before = matches!(self.pieces.last(), Some(Piece::Row { .. }));
+            row_before && self.plain.trim_end_matches('$') == ":"
+        };
+        is_row(word) && (next.is_some_and(is_row) || before_is_row())
+    }
+}
+
+/// Whether a character belongs to names, numbers and references.
+fn is_name(c: char) -> bool {
+    c.is_alphanumeric() || matches!(c, '_' | '.' | '$' | '\\' | '?')
+}
+
+/// The length of what stands in quotes, doubled ones inside included.
+fn quoted(text: &str, quote: char) -> usize {
+    let mut at = 1;
+    while let Some(found) = text[at..].find(quote) {
+        at += found + 1;
+        if !text[at..].starts_with(quote) {
+            return at;
+        }
+        at += 1;
+    }
+    text.len()
+}
+
+/// The length of what stands in brackets; an apostrophe takes the meaning from the character behind it.
+fn bracketed(text: &str) -> usize {
+    let mut depth = 0;
+    let mut chars = text.char_indices();
+    while let Some((at, c)) = chars.next() {
+        match c {
+            '\'' => {
+                chars.next();
+            }
+            '[' => depth += 1,
+            ']' => {
+                depth -= 1;
+                if depth == 0 {
+                    return at + 1;
+                }
+            }
+            _ => {}
+        }
+    }
+    text.len()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn moved(text: &str, from: u32, to: u32) -> String {
+        let mut out = Vec::new();
+        Formula::parse(text, from).write(&mut out, to);
+        xml::text(&out)
+    }
+
+    #[test]
+    fn relative_rows_go_with_the_formula_and_nothing_else_does() {
+        for (text, expected) in [
+            ("D2*E2", "D5*E5"),
+            ("$D$2*E2", "$D$2*E5"),
+            ("$D2*E$2", "$D5*E$2"),
+            ("SUM(D$2:D2)", "SUM(D$2:D5)"),
+            ("F1+D2", "F4+D5"),
+            ("LOG10(D2)", "LOG10(D5)"),
+            ("Dues2031+tax_1", "Dues2031+tax_1"),
+            ("\"D2\"&D2", "\"D2\"&D5"),
+            ("'Quay D2'!D2+Calls!D2", "'Quay D2'!D5+Calls!D5"),
+            ("'It''s D2'!A1", "'It''s D2'!A4"),
+            ("calls[[#This Row],[D2]]*2", "calls[[#This Row],[D2]]*2"),
+            ("calls[[D2']]:[E]]+D2", "calls[[D2']]:[E]]+D5"),
+            ("[1]Rates!$B$4*D2", "[1]Rates!$B$4*D5"),
+            ("1E5+2E2*D2", "1E5+2E2*D5"),
+            ("SUM(2:2)+SUM($2:3)", "SUM(5:5)+SUM($2:6)"),
+            ("IF(D2>1,\"a\",D2<>3)", "IF(D5>1,\"a\",D5<>3)"),
+            ("TRUE&ABD2&XFE2", "TRUE&ABD5&XFE2"),
+            ("_xlfn.XLOOKUP(A2,Rates!A:A,Rates!B:B)", "_xlfn.XLOOKUP(A5,Rates!A:A,Rates!B:B)"),
+            ("Größe2+D2", "Größe2+D5"),
+        ] {
+            assert_eq!(moved(text, 2, 5), expected, "{text}");
+            assert_eq!(moved(text, 2, 2), text, "{text}");
+        }
+        assert_eq!(moved("A1", 2, 1), "A1048576");
+    }
+
+    #[test]
+    fn totals_take_in_rows_that_came() {
+        for (text, expected) in [
+            ("SUM(D2:D9)", "SUM(D2:D20)"),
+            ("SUBTOTAL(109,$D$2:$D$9)/D10", "SUBTOTAL(109,$D$2:$D$20)/D10"),
+            ("SUM(Other!D2:D9)+D9", "SUM(Other!D2:D9)+D9"),
+            ("SUM(D2:D8)", "SUM(D2:D8)"),
+            ("SUBTOTAL(109,[Dues])", "SUBTOTAL(109,[Dues])"),
+        ] {
+            let mut out = Vec::new();
+            Formula::parse(text, 10).stretched(9, 20).write(&mut out, 21);
+            assert_eq!(String::from_utf8(out).unwrap(), expected);
+        }
+    }
+}

@@ -1,0 +1,504 @@
+//! What stands where rows are to go: looked at in one pass over the sheet, on all processors, before anything is written.
+
+use crate::error::{Error, Result};
+use crate::existing::Input;
+use crate::formula::Formula;
+use crate::markup::{TagKind, tags};
+use crate::package::zip_reader::ZipReader;
+use crate::pipeline;
+use crate::reference::{CellRef, Range};
+use crate::sheet::raw::{Attributes, CellKind, Cells, NextRow, RawCell, next_row, number};
+use crate::sheet::source::{RowBytes, SheetSource};
+use crate::xml;
+use std::collections::HashMap;
+
+/// Bytes of rows looked at by one worker at a time.
+const BLOCK: usize = 1 << 20;
+
+/// Most bytes behind the rows that are kept.
+const KEPT_TAIL: usize = 8 << 20;
+
+/// Cells that are told of each row that begins a run.
+const TOLD: usize = 8;
+
+/// Runs of rows that are told apart.
+const RUNS: usize = 6;
+
+/// Most formulas that are remembered.
+const MOST_FORMULAS: usize = 10_000;
+
+/// What is asked of a sheet.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Question {
+    /// Columns that rows go into, from 1, in rising order.
+    pub columns: Vec<u32>,
+    /// Columns of the same table that the source does not fill: formulas in them go with the rows.
+    pub beside: Vec<u32>,
+    /// The first row of data, from 1.
+    pub first_row: u32,
+    /// A row of totals that is known: it is no data.
+    pub totals_row: Option<u32>,
+}
+
+/// A cell of an existing sheet, as it stands there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ExistingCell {
+    /// Where it stands.
+    pub at: CellRef,
+    /// Its text, its number as it is spelled, or its formula's result; text in the table of strings is resolved.
+    pub text: String,
+    /// Its place in the table of strings, until it is resolved.
+    pub(crate) shared: Option<usize>,
+    /// Whether it is text.
+    pub is_text: bool,
+    /// Whether it holds a formula.
+    pub has_formula: bool,
+}
+
+/// Rows that follow each other and hold something in the columns asked for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Run {
+    /// The first row.
+    pub from: u32,
+    /// The last row.
+    pub to: u32,
+    /// Cells of its first row.
+    pub cells: Vec<ExistingCell>,
+}
+
+/// A cell format that cells of a column have.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct FormatCount {
+    /// Its place in the styles part.
+    pub format: u32,
+    /// Cells that have it.
+    pub cells: u64,
+    /// Numbers among them.
+    pub numbers: u64,
+}
+
+/// What stands in a column, from the first row asked for on.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct ColumnFacts {
+    /// The cell formats, in the order in which they were met.
+    pub formats: Vec<FormatCount>,
+    /// Cells with text.
+    pub texts: u64,
+    /// Cells with numbers, dates included.
+    pub numbers: u64,
+    /// Cells with formulas.
+    pub formulas: u64,
+    /// The last row with a formula whose text is known, and the formula.
+    pub last_formula: Option<(u32, Formula)>,
+}
+
+impl ColumnFacts {
+    /// The format that most cells have; of several the one met first.
+    pub fn usual_format(&self) -> Option<u32> {
+        let most = self.formats.iter().map(|f| f.cells).max()?;
+        self.formats.iter().find(|f| f.cells == most).map(|f| f.format)
+    }
+}
+
+/// A row whose cells hold formulas, kept as it stands: it may be a row of totals.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct FormulaRow {
+    /// Its number.
+    pub row: u32,
+    /// Its cells: column and bytes.
+    pub(crate) cells: Vec<(u32, Vec<u8>)>,
+}
+
+/// What an existing sheet holds.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct SheetFacts {
+    /// The last row that the sheet describes, empty or not; 0: none.
+    pub last_row: u32,
+    /// The last row with a cell that holds something in any column; 0: none.
+    pub last_filled_row: u32,
+    /// Runs of filled rows in the columns asked for, from the first row on; the first few and the last.
+    pub runs: Vec<Run>,
+    /// Formats of whole rows.
+    pub row_formats: Vec<u32>,
+    /// By column asked for.
+    pub columns: Vec<ColumnFacts>,
+    /// By column beside.
+    pub beside: Vec<ColumnFacts>,
+    /// Whether rows from the first one on hold cells in other columns, or have formats of their own.
+    pub has_others: bool,
+    /// The last row with formulas in the columns asked for.
+    pub last_formulas: Option<FormulaRow>,
+    /// The row of totals that is known.
+    pub totals: Option<FormulaRow>,
+    /// How many rows have formulas in the columns asked for.
+    pub formula_rows: u64,
+    /// Formulas that fill a range in one piece, in the columns asked for or beside.
+    pub arrays: Vec<Range>,
+    /// Formulas that others share, in the columns asked for or beside: where they stand, and for which cells.
+    pub shared: Vec<(CellRef, Range)>,
+    /// What stands behind the rows, if it is small.
+    pub(crate) tail: Option<Vec<u8>>,
+    /// Merged cells.
+    pub merges: Vec<Range>,
+    /// Whether the sheet is protected.
+    pub is_protected: bool,
+    /// Formats of whole columns: first column, last column, format.
+    pub column_formats: Vec<(u32, u32, u32)>,
+}
+
+impl SheetFacts {
+    /// The format of a whole column; 0: none.
+    pub fn column_format(&self, column: u32) -> u32 {
+        let found = self.column_formats.iter().find(|(from, to, _)| (*from..=*to).contains(&column));
+        found.map_or(0, |(.., format)| *format)
+    }
+
+    /// The rows behind the first run that hold something, up to `last`.
+    pub fn below(&self, last: u32) -> Option<&Run> {
+        self.runs.get(1).filter(|run| run.from <= last)
+    }
+
+    /// Puts what stands in later rows behind.
+    fn merge(&mut self, later: Self, question: &Question) {
+        if self.columns.is_empty() {
+            self.columns = vec![ColumnFacts::default(); question.columns.len()];
+            self.beside = vec![ColumnFacts::default(); question.beside.len()];
+        }
+        self.last_row = self.last_row.max(later.last_row);
+        self.last_filled_row = self.last_filled_row.max(later.last_filled_row);
+        for run in later.runs {
+            match self.runs.last_mut() {
+                Some(last) if last.to + 1 == run.from => last.to = run.to,
+                _ => self.runs.push(run),
+            }
+            if self.runs.len() > RUNS {
+                self.runs.remove(RUNS - 1);
+            }
+        }
+        let columns = self.columns.iter_mut().chain(&mut self.beside);
+        for (mine, more) in columns.zip(later.columns.into_iter().chain(later.beside)) {
+            for format in more.formats {
+                add_format(&mut mine.formats, format);
+            }
+            mine.texts += more.texts;
+            mine.numbers += more.numbers;
+            mine.formulas += more.formulas;
+            mine.last_formula = more.last_formula.or(mine.last_formula.take());
+        }
+        for format in later.row_formats {
+            if !self.row_formats.contains(&format) {
+                self.row_formats.push(format);
+            }
+        }
+        self.has_others |= later.has_others;
+        self.last_formulas = later.last_formulas.or(self.last_formulas.take());
+        self.totals = later.totals.or(self.totals.take());
+        self.formula_rows += later.formula_rows;
+        let room = MOST_FORMULAS.saturating_sub(self.arrays.len());
+        self.arrays.extend(later.arrays.into_iter().take(room));
+        let room = MOST_FORMULAS.saturating_sub(self.shared.len());
+        self.shared.extend(later.shared.into_iter().take(room));
+    }
+}
+
+fn add_format(formats: &mut Vec<FormatCount>, more: FormatCount) {
+    match formats.iter_mut().find(|f| f.format == more.format) {
+        Some(format) => {
+            format.cells += more.cells;
+            format.numbers += more.numbers;
+        }
+        None => formats.push(more),
+    }
+}
+
+/// Reads a sheet through.
+pub(crate) fn facts(
+    zip: &mut ZipReader<Box<dyn Input>>,
+    place: usize,
+    question: &Question,
+) -> Result<SheetFacts> {
+    let mut source = SheetSource::open(zip, place)?;
+    let head = source.head(zip)?;
+    let part = zip.entries()[place].name.clone();
+    let mut facts = SheetFacts::default();
+    facts.merge(SheetFacts::default(), question);
+    for tag in tags(&part, &head)?.iter().filter(|t| t.opens("col")) {
+        let value = |name: &str| tag.attribute(name).and_then(|v| v.parse::<u32>().ok());
+        if let (Some(from), Some(to), Some(format)) = (value("min"), value("max"), value("style")) {
+            facts.column_formats.push((from, to, format));
+        }
+    }
+    let columns = Columns::new(question);
+    let mut masters: HashMap<u32, (CellRef, String)> = HashMap::new();
+    pipeline::ordered(
+        || source.rows(zip, u32::MAX, BLOCK),
+        || (),
+        |(), rows| look(&rows, &columns),
+        |found: Found| {
+            masters.extend(found.masters);
+            let mut later = found.facts;
+            // Formulas that others share stand before those.
+            for (column, row, id) in found.children {
+                if let Some((at, text)) = masters.get(&id) {
+                    let known = if column < question.columns.len() {
+                        &mut later.columns[column]
+                    } else {
+                        &mut later.beside[column - question.columns.len()]
+                    };
+                    let mut moved = Vec::new();
+                    Formula::parse(text, at.row).write(&mut moved, row);
+                    let mut plain = Vec::new();
+                    xml::unescape(&mut plain, &moved);
+                    known.last_formula = Some((row, Formula::parse(&String::from_utf8_lossy(&plain), row)));
+                }
+            }
+            facts.merge(later, question);
+            Ok::<(), Error>(())
+        },
+    )?;
+    let tail = source.tail(zip)?;
+    let end = [&b"<x>"[..], &tail].concat();
+    for tag in tags(&part, &end)?.iter().filter(|t| t.kind != TagKind::Close) {
+        match tag.local() {
+            b"mergeCell" => facts.merges.extend(tag.attribute("ref").and_then(|r| Range::parse(&r))),
+            b"sheetProtection" => {
+                facts.is_protected = tag.attribute("sheet").is_some_and(|v| v == "1" || v == "true");
+            }
+            _ => {}
+        }
+    }
+    facts.tail = (tail.len() <= KEPT_TAIL).then_some(tail);
+    Ok(facts)
+}
+
+/// Where columns stand in the question.
+struct Columns {
+    first_row: u32,
+    totals_row: Option<u32>,
+    columns: usize,
+    beside: usize,
+    /// By column of the sheet: 0: not asked for; else one more than its place, those beside behind the others.
+    places: Vec<u16>,
+}
+
+impl Columns {
+    fn new(question: &Question) -> Self {
+        let all = || question.columns.iter().chain(&question.beside);
+        let mut places = vec![0; all().max().map_or(0, |c| *c as usize + 1)];
+        for (n, column) in all().enumerate() {
+            places[*column as usize] = n as u16 + 1;
+        }
+        let Question { first_row, totals_row, .. } = *question;
+        Self { first_row, totals_row, columns: question.columns.len(), beside: question.beside.len(), places }
+    }
+}
+
+/// What one worker found.
+#[derive(Default)]
+struct Found {
+    facts: SheetFacts,
+    masters: Vec<(u32, (CellRef, String))>,
+    /// The last formula of a column, where another cell has its text: place of the column, row, number of the formula.
+    children: Vec<(usize, u32, u32)>,
+}
+
+fn look(rows: &RowBytes, asked: &Columns) -> Found {
+    let mut found = Found::default();
+    let facts = &mut found.facts;
+    facts.columns = vec![ColumnFacts::default(); asked.columns];
+    facts.beside = vec![ColumnFacts::default(); asked.beside];
+    let (mut row_number, mut at) = (rows.after, 0);
+    while let NextRow::Row(row) = next_row(&rows.bytes, at) {
+        at = row.span.1;
+        row_number = row.number.unwrap_or(row_number + 1);
+        facts.last_row = row_number;
+        if row_number < asked.first_row {
+            if Cells::of(&row).any(|c| c.is_filled()) {
+                facts.last_filled_row = row_number;
+            }
+            continue;
+        }
+        facts.has_others |= !row.is_bare;
+        if let Some(format) = row.style.filter(|f| !facts.row_formats.contains(f)) {
+            facts.row_formats.push(format);
+        }
+        let is_totals = asked.totals_row == Some(row_number);
+        let (mut column, mut is_filled, mut has_formulas) = (0, false, false);
+        for cell in Cells::of(&row) {
+            column = cell.column.unwrap_or(column + 1);
+            let here = CellRef { row: row_number, column };
+            if cell.is_filled() {
+                facts.last_filled_row = row_number;
+            }
+            let place = match asked.places.get(column as usize) {
+                Some(place) if *place > 0 => usize::from(*place) - 1,
+                _ => {
+                    facts.has_others = true;
+                    continue;
+                }
+            };
+            if is_totals {
+                continue;
+            }
+            let is_asked = place < asked.columns;
+            let known =
+                if is_asked { &mut facts.columns[place] } else { &mut facts.beside[place - asked.columns] };
+            let is_number = matches!(cell.kind, CellKind::Number | CellKind::Date) && cell.is_filled();
+            add_format(
+                &mut known.formats,
+                FormatCount { format: cell.style, cells: 1, numbers: u64::from(is_number) },
+            );
+            if !cell.is_filled() {
+                continue;
+            }
+            known.numbers += u64::from(is_number);
+            known.texts +=
+                u64::from(matches!(cell.kind, CellKind::Shared | CellKind::Inline | CellKind::Text));
+            if cell.has_formula() {
+                known.formulas += 1;
+                let formula = formula_of(&cell, here);
+                if !matches!(formula, FormulaText::Array(_)) {
+                    // The last one counts.
+                    found.children.retain(|(c, ..)| *c != place);
+                }
+                match formula {
+                    FormulaText::Own(formula) => known.last_formula = Some((row_number, formula)),
+                    FormulaText::Master(id, range, text) => {
+                        known.last_formula = Some((row_number, Formula::parse(&text, row_number)));
+                        facts.shared.push((here, range));
+                        found.masters.push((id, (here, text)));
+                    }
+                    FormulaText::Child(id) => found.children.push((place, row_number, id)),
+                    FormulaText::Array(range) => facts.arrays.push(range),
+                }
+                has_formulas |= is_asked;
+            }
+            if is_asked {
+                match facts.runs.last_mut() {
+                    _ if is_filled => {}
+                    Some(run) if run.to + 1 == row_number => run.to = row_number,
+                    _ => facts.runs.push(Run { from: row_number, to: row_number, cells: Vec::new() }),
+                }
+                is_filled = true;
+                if let Some(run) =
+                    facts.runs.last_mut().filter(|r| r.from == row_number && r.cells.len() < TOLD)
+                {
+                    run.cells.push(existing(&cell, here));
+                }
+                if facts.runs.len() > RUNS {
+                    facts.runs.remove(RUNS - 1);
+                }
+            }
+        }
+        facts.formula_rows += u64::from(has_formulas);
+        if has_formulas || is_totals {
+            let mut column = 0;
+            let cells = Cells::of(&row).filter_map(|cell| {
+                column = cell.column.unwrap_or(column + 1);
+                let is_asked = asked.places.get(column as usize).is_some_and(|p| *p > 0);
+                is_asked.then(|| (column, cell.whole.to_vec()))
+            });
+            let kept = FormulaRow { row: row_number, cells: cells.collect() };
+            if is_totals {
+                facts.totals = Some(kept);
+            } else {
+                facts.last_formulas = Some(kept);
+            }
+        }
+    }
+    found
+}
+
+/// The text of a formula.
+enum FormulaText {
+    Own(Formula),
+    /// Others share it: its number, their cells, its text.
+    Master(u32, Range, String),
+    /// Another cell has its text: its number.
+    Child(u32),
+    /// It fills a range in one piece.
+    Array(Range),
+}
+
+fn formula_of(cell: &RawCell<'_>, at: CellRef) -> FormulaText {
+    let mut text = String::new();
+    let (mut kind, mut id, mut range) = (Vec::new(), 0, None);
+    if let Ok(all) = tags("", cell.inside)
+        && let Some(n) = all.iter().position(|t| t.opens("f"))
+    {
+        for (name, value) in Attributes::of(&cell.inside[all[n].start..all[n].end]) {
+            match name {
+                b"t" => kind = value.to_vec(),
+                b"si" => id = number(value).unwrap_or(0),
+                b"ref" => range = std::str::from_utf8(value).ok().and_then(Range::parse),
+                _ => {}
+            }
+        }
+        if all[n].kind == TagKind::Open
+            && let Some(close) = all.get(n + 1)
+        {
+            text = xml::text(&cell.inside[all[n].end..close.start]);
+        }
+    }
+    let alone = Range { from: at, to: at };
+    match kind.as_slice() {
+        b"array" | b"dataTable" => FormulaText::Array(range.unwrap_or(alone)),
+        b"shared" if text.is_empty() => FormulaText::Child(id),
+        b"shared" => FormulaText::Master(id, range.unwrap_or(alone), text),
+        _ => FormulaText::Own(Formula::parse(&text, at.row)),
+    }
+}
+
+/// A cell as it is told.
+pub(crate) fn existing(cell: &RawCell<'_>, at: CellRef) -> ExistingCell {
+    let mut text = String::new();
+    let mut is_phonetic = false;
+    let all = tags("", cell.inside).unwrap_or_default();
+    for (n, tag) in all.iter().enumerate() {
+        match (tag.local(), tag.kind) {
+            (b"rPh", kind) => is_phonetic = kind == TagKind::Open,
+            (b"v" | b"t", TagKind::Open) if !is_phonetic => {
+                let end = all.get(n + 1).map_or(cell.inside.len(), |t| t.start);
+                text.push_str(&xml::text(&cell.inside[tag.end..end]));
+            }
+            _ => {}
+        }
+    }
+    ExistingCell {
+        at,
+        shared: (cell.kind == CellKind::Shared).then(|| text.trim().parse().ok()).flatten(),
+        is_text: matches!(cell.kind, CellKind::Shared | CellKind::Inline | CellKind::Text),
+        has_formula: cell.has_formula(),
+        text,
+    }
+}
+
+/// The cells that hold something in rows `from` to `to`. Nothing behind them is read.
+pub(crate) fn cells(
+    zip: &mut ZipReader<Box<dyn Input>>,
+    place: usize,
+    (from, to): (u32, u32),
+    most: usize,
+) -> Result<Vec<ExistingCell>> {
+    let mut source = SheetSource::open(zip, place)?;
+    source.head(zip)?;
+    let mut cells = Vec::new();
+    while let Some(rows) = source.rows(zip, to, BLOCK)? {
+        let (mut row_number, mut at) = (rows.after, 0);
+        while let NextRow::Row(row) = next_row(&rows.bytes, at) {
+            at = row.span.1;
+            row_number = row.number.unwrap_or(row_number + 1);
+            if row_number < from {
+                continue;
+            }
+            let mut column = 0;
+            for cell in Cells::of(&row) {
+                column = cell.column.unwrap_or(column + 1);
+                if cell.is_filled() && cells.len() < most {
+                    cells.push(existing(&cell, CellRef { row: row_number, column }));
+                }
+            }
+        }
+    }
+    Ok(cells)
+}

@@ -1,0 +1,163 @@
+//! An existing sheet as a stream: what stands before its rows, whole rows, and what stands behind them.
+
+use crate::error::{Error, Result};
+use crate::existing::Input;
+use crate::markup::{Next, TagKind, next_tag};
+use crate::package::zip_reader::{EntryStream, ZipReader};
+use crate::sheet::raw::{NextRow, next_row};
+
+/// Bytes inflated at a time.
+const CHUNK: usize = 256 * 1024;
+
+/// Most bytes of what stands before the rows, behind them, or of one row.
+const MOST: usize = 64 << 20;
+
+/// Rows one behind the other, as they stand in the sheet.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct RowBytes {
+    pub(crate) bytes: Vec<u8>,
+    /// The number of the row before them.
+    pub(crate) after: u32,
+}
+
+/// A sheet, passing by.
+#[derive(Debug)]
+pub(crate) struct SheetSource {
+    stream: EntryStream,
+    name: String,
+    buffer: Vec<u8>,
+    /// Where what was not yet handed out begins.
+    at: usize,
+    /// The number of the last row handed out.
+    row: u32,
+    is_at_end: bool,
+}
+
+impl SheetSource {
+    pub(crate) fn open(zip: &mut ZipReader<Box<dyn Input>>, place: usize) -> Result<Self> {
+        let name = zip.entries()[place].name.clone();
+        let stream = zip.entry_stream(place)?;
+        Ok(Self { stream, name, buffer: Vec::new(), at: 0, row: 0, is_at_end: false })
+    }
+
+    fn more(&mut self, zip: &mut ZipReader<Box<dyn Input>>) -> Result<bool> {
+        if self.at > 0 {
+            self.buffer.drain(..self.at);
+            self.at = 0;
+        }
+        if self.buffer.len() > MOST {
+            return Err(self.damaged("a row, or what stands around the rows, is larger than 64 MiB"));
+        }
+        self.stream.read(zip, &mut self.buffer, CHUNK)
+    }
+
+    fn damaged(&self, what: &str) -> Error {
+        Error::Damaged(format!("{}: {what}", self.name))
+    }
+
+    /// What stands before the rows, the tag that opens them included.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if there are no rows, [`Error::Refused`] if it is in UTF-16.
+    pub(crate) fn head(&mut self, zip: &mut ZipReader<Box<dyn Input>>) -> Result<Vec<u8>> {
+        let mut at = 0;
+        loop {
+            match next_tag(&self.buffer, at) {
+                Next::Tag(tag) if tag.opens("sheetData") => {
+                    let (kind, end) = (tag.kind, tag.end);
+                    let mut head = self.buffer[..end].to_vec();
+                    self.at = end;
+                    if kind == TagKind::Empty {
+                        // The element is opened, and its end put before what follows.
+                        let name = String::from_utf8_lossy(tag.name()).into_owned();
+                        head.truncate(end - 2);
+                        head.push(b'>');
+                        self.buffer.splice(..end, format!("</{name}>").into_bytes());
+                        self.at = 0;
+                    }
+                    return Ok(head);
+                }
+                Next::Tag(tag) => at = tag.end,
+                Next::Open | Next::End => {
+                    if !self.more(zip)? {
+                        return Err(self.damaged("it has no rows"));
+                    }
+                    if self.buffer.starts_with(b"\xFF\xFE") || self.buffer.starts_with(b"\xFE\xFF") {
+                        return Err(Error::Refused(format!(
+                            "{} is in UTF-16, which is not added to",
+                            self.name
+                        )));
+                    }
+                }
+                Next::DocumentType => return Err(self.damaged("it has a document type")),
+            }
+        }
+    }
+
+    /// The next rows, as many as are there, none behind row `last` and not many more than `most` bytes; `None`: there are none.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] where the rows break off.
+    pub(crate) fn rows(
+        &mut self,
+        zip: &mut ZipReader<Box<dyn Input>>,
+        last: u32,
+        most: usize,
+    ) -> Result<Option<RowBytes>> {
+        let after = self.row;
+        let mut end = self.at;
+        loop {
+            match next_row(&self.buffer, end) {
+                NextRow::Row(row) => {
+                    let number = row.number.unwrap_or(self.row + 1);
+                    if number > last {
+                        break;
+                    }
+                    if number <= self.row && self.row > 0 {
+                        return Err(self.damaged(&format!("row {number} stands behind row {}", self.row)));
+                    }
+                    self.row = number;
+                    end = row.span.1;
+                    if end - self.at >= most {
+                        break;
+                    }
+                }
+                NextRow::End => {
+                    self.is_at_end = true;
+                    break;
+                }
+                NextRow::Open if end > self.at => break,
+                NextRow::Open => {
+                    if !self.more(zip)? {
+                        return Err(self.damaged("its rows break off"));
+                    }
+                    end = self.at;
+                }
+            }
+        }
+        let bytes = self.buffer[self.at..end].to_vec();
+        self.at = end;
+        Ok((!bytes.is_empty()).then_some(RowBytes { bytes, after }))
+    }
+
+    /// All rows up to row `last`, however many bytes they have.
+    pub(crate) fn all_rows(&mut self, zip: &mut ZipReader<Box<dyn Input>>, last: u32) -> Result<RowBytes> {
+        let mut all = RowBytes { bytes: Vec::new(), after: self.row };
+        while let Some(rows) = self.rows(zip, last, usize::MAX)? {
+            all.bytes.extend_from_slice(&rows.bytes);
+        }
+        Ok(all)
+    }
+
+    /// What stands behind the rows, the tag that closes them included. Rows that are left are passed over.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if it is too large or breaks off.
+    pub(crate) fn tail(&mut self, zip: &mut ZipReader<Box<dyn Input>>) -> Result<Vec<u8>> {
+        while !self.is_at_end {
+            self.rows(zip, u32::MAX, usize::MAX)?;
+        }
+        while self.more(zip)? {}
+        Ok(self.buffer[self.at..].to_vec())
+    }
+}
