@@ -54,6 +54,8 @@ pub(crate) struct SheetReceipt {
     pub(crate) table: Option<String>,
     /// The cells that were filled, in a sheet that was there already.
     pub(crate) placed: Option<String>,
+    /// Rows that stood there and went.
+    pub(crate) replaced: Option<u64>,
     /// Headings and columns whose names are alike, not the same.
     pub(crate) matched: Vec<(String, String)>,
     pub(crate) sources: Vec<SourceReceipt>,
@@ -100,7 +102,7 @@ impl SheetReceipt {
                 set_aside: surveyed.reading.set_aside.clone(),
             })
             .collect();
-        Self { sheet, table, placed: None, matched: Vec::new(), sources, columns, notices, written }
+        Self { sheet, table, placed: None, replaced: None, matched: Vec::new(), sources, columns, notices, written }
     }
 
     /// Whether someone should look.

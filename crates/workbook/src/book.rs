@@ -440,7 +440,13 @@ fn with_dimension(part: &str, head: &[u8], plan: &RowsPlan) -> Result<Vec<u8>> {
     let all = tags(part, head)?;
     let Some(tag) = all.iter().find(|t| t.opens("dimension")) else { return Ok(head.to_vec()) };
     let Some(range) = tag.attribute("ref").and_then(|r| Range::parse(&r)) else { return Ok(head.to_vec()) };
-    let grown = range.with(plan.range.from).with(plan.range.to);
+    let mut grown = range.with(plan.range.from).with(plan.range.to);
+    if let Some(totals) = &plan.totals {
+        grown = grown.with(crate::CellRef { row: totals.to, column: plan.range.from.column });
+    }
+    for column in plan.fills.iter().map(|fill| fill.column) {
+        grown = grown.with(crate::CellRef { row: plan.range.to.row.max(plan.range.from.row), column });
+    }
     let edit = attribute_edit(head, tag, "ref", &grown.to_string()).filter(|_| grown != range);
     Ok(edited(head, edit.into_iter().collect()))
 }

@@ -82,6 +82,11 @@ impl Place {
         (self.first_row - 1).saturating_add(u32::try_from(self.records).unwrap_or(u32::MAX))
     }
 
+    /// The rows of data that stood there.
+    pub(crate) fn rows_before(&self) -> u64 {
+        u64::from((self.data_last + 1).saturating_sub(self.data_first))
+    }
+
     /// The cells that are filled, with their heading.
     pub(crate) fn range(&self) -> Range {
         let from = self.heading_row.unwrap_or(self.first_row);
@@ -116,7 +121,7 @@ impl Place {
                 },
             }
         });
-        let rows = u64::from((self.data_last + 1).saturating_sub(self.data_first));
+        let rows = self.rows_before();
         let fills = self.question.beside.iter().zip(&self.facts.beside).filter_map(|(column, facts)| {
             let (_, formula) = facts.last_formula.clone()?;
             // Formulas here and there are the clerk's own; down the whole column they belong to the rows.

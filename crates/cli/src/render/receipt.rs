@@ -19,9 +19,9 @@ pub(crate) fn page(receipt: &Receipt) -> String {
     let columns = terminal_columns();
     let what = match (receipt.dry_run, receipt.existed) {
         (true, false) => "would be written (dry run)",
-        (true, true) => "would be added to (dry run)",
+        (true, true) => "would be changed (dry run)",
         (false, false) => "written",
-        (false, true) => "added to",
+        (false, true) => "changed",
     };
     let size = receipt.bytes.map_or_else(String::new, |b| format!(", {}", counted(b, "byte", "bytes")));
     out.push_str(&format!("{}   {what}{size}\n", style::strong(&line(&receipt.book))));
@@ -56,7 +56,9 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
     }
     let written = &sheet.written;
     let placed = sheet.placed.as_ref().map_or_else(String::new, |range| format!(", in {range}"));
-    rows.push(("rows", format!("{}{placed}", grouped(written.rows))));
+    let instead = sheet.replaced.filter(|n| *n > 0);
+    let instead = instead.map_or_else(String::new, |n| format!(", in place of {}", grouped(n)));
+    rows.push(("rows", format!("{}{placed}{instead}", grouped(written.rows))));
     for (heading, column) in sheet.matched.iter().take(6) {
         rows.push(("matched", format!("{} \u{2190} {}", line(heading), line(column))));
     }

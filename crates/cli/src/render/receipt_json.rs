@@ -21,6 +21,8 @@ struct SheetJson {
     table: Option<String>,
     /// The cells that were filled, in a sheet that was there already.
     placed: Option<String>,
+    /// Rows that stood there and went.
+    replaced: Option<u64>,
     /// Headings and columns whose names are alike, not the same.
     matched: Vec<MatchedJson>,
     sources: Vec<SourceJson>,
@@ -86,6 +88,7 @@ fn sheet(sheet: &SheetReceipt) -> SheetJson {
         sheet: sheet.sheet.clone(),
         table: sheet.table.clone(),
         placed: sheet.placed.clone(),
+        replaced: sheet.replaced,
         matched: sheet
             .matched
             .iter()

@@ -151,7 +151,9 @@ impl RowEncoder {
     /// Leaves a cell empty where the sheet may have one.
     pub(super) fn blank_over(&mut self, place: usize) {
         let (format, was_there) = self.format_over(place);
-        let is_new = self.under.as_ref().is_none_or(|u| u.close.is_empty());
+        let number = self.number;
+        let is_new = |u: &Under| u.close.is_empty() || u.totals_row == Some(number);
+        let is_new = self.under.as_deref().is_none_or(is_new);
         let wanted = if was_there {
             self.formats.has_looks[format]
         } else {

@@ -147,6 +147,7 @@ pub(super) fn import(
     opened.taken_names.extend(table.clone());
     let mut receipt = SheetReceipt::new(&together.sources, columns, name, table, written);
     receipt.placed = (records > 0).then(|| place.range().to_string());
+    receipt.replaced = (wish.mode == Mode::Replace).then(|| place.rows_before());
     receipt.matched = place.pairs.alike.clone();
     receipt.notices.extend(notices);
     Ok(receipt)
