@@ -67,9 +67,6 @@ pub(crate) struct ColumnWriter {
     from_1904: bool,
 }
 
-/// Days from 1900's first day to that of 1904, as workbooks count them.
-const DAYS_TO_1904: i32 = 1462;
-
 /// Buffers that a worker keeps from cell to cell, and what it counted.
 #[derive(Debug, Default)]
 pub(crate) struct Scratch {
@@ -208,7 +205,7 @@ impl ColumnWriter {
         rows: &mut RowEncoder,
         scratch: &mut Scratch,
     ) -> Outcome {
-        let shifted = days.map(|d| d - DAYS_TO_1904);
+        let shifted = days.map(|d| d - serial_date::DAYS_TO_1904);
         let mut serial = Vec::new();
         serial_date::write(&mut serial, shifted, millis);
         if serial.starts_with(b"-") {

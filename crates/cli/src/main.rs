@@ -1,5 +1,6 @@
 //! The program: flags in, sources read, workbooks written, exit status out.
 
+mod book_file;
 mod bridge;
 mod commands;
 mod exit_code;

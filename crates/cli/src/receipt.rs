@@ -56,6 +56,8 @@ pub(crate) struct SheetReceipt {
     pub(crate) placed: Option<String>,
     /// Rows that stood there and went.
     pub(crate) replaced: Option<u64>,
+    /// What went with the rows: formulas beside, totals.
+    pub(crate) along: Vec<String>,
     /// Headings and columns whose names are alike, not the same.
     pub(crate) matched: Vec<(String, String)>,
     pub(crate) sources: Vec<SourceReceipt>,
@@ -102,7 +104,7 @@ impl SheetReceipt {
                 set_aside: surveyed.reading.set_aside.clone(),
             })
             .collect();
-        Self { sheet, table, placed: None, replaced: None, matched: Vec::new(), sources, columns, notices, written }
+        Self { sheet, table, placed: None, replaced: None, along: Vec::new(), matched: Vec::new(), sources, columns, notices, written }
     }
 
     /// Whether someone should look.

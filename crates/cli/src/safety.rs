@@ -135,7 +135,10 @@ pub(crate) fn keep(book: &Path, new: &Path) -> Result<()> {
     let known = versions(&folder);
     let number = known.last().map_or(1, |v| v.number + 1);
     let path = folder.join(format!("{number:06}-{:016x}.xlsx", digest(new).map_err(failed)?));
-    fs::copy(book, &path).map_err(failed)?;
+    // What stands there now is replaced as a whole, never written into: it can stay where it is under a second name.
+    if fs::hard_link(book, &path).is_err() {
+        fs::copy(book, &path).map_err(failed)?;
+    }
     let mut bytes = 0;
     for (n, version) in versions(&folder).iter().rev().enumerate() {
         bytes += version.bytes;

@@ -24,6 +24,7 @@ use crate::sheet::behind::{self, NameSpaces};
 use crate::sheet::formats::CellFormats;
 use crate::sheet::merge::Leftovers;
 use crate::sheet::source::{RowBytes, SheetSource};
+use crate::sheet::splice::Splice;
 use crate::sheet::{Extension, Fill, PlaceFormats, RowEncoder, SheetFacts, SheetLayout, Totals};
 use crate::style_map::StyleMap;
 use crate::styles::Styles;
@@ -236,6 +237,7 @@ impl<W: Write + Seek> BookWriter<W> {
         let name = over.book.zip().entries()[place].name.clone();
         let mut source = over.book.sheet_source(place)?;
         let head = source.head(over.book.zip())?;
+        let head_bytes = head.len();
         let spaces = NameSpaces::of(&name, &head, over.book.family())?;
         let head = with_dimension(&name, &head, &plan)?;
         self.zip.begin(&name)?;
@@ -245,6 +247,23 @@ impl<W: Write + Seek> BookWriter<W> {
             let under = source.all_rows(over.book.zip(), *row)?;
             let block = added_headings(over, (*row, headings), &plan, styles, (&spaces, under.bytes))?;
             self.zip.block(&block)?;
+        }
+        let splice = if plan.added_headings.is_none() && facts.last_row < plan.range.from.row {
+            Splice::find(over.book.zip(), place, facts, head_bytes)?
+        } else {
+            None
+        };
+        if let Some(splice) = splice {
+            // All rows stay: most of them as they are compressed.
+            let mut compressor = Compressor::new();
+            self.zip.block(&compressor.block(&splice.before[head_bytes..]))?;
+            let (crc, raw) = splice.middle();
+            self.zip.packed(over.book.zip().packed(place, &splice.from, &splice.to)?, &crc, raw)?;
+            let tail = facts.tail.clone().unwrap_or_default();
+            self.zip.block(&compressor.block(&splice.behind[..splice.behind.len() - tail.len()]))?;
+            let rows = OpenRows { sheet: n, place, name, source, plan, formats, spaces, tail: Some(tail), loses_formulas: false };
+            over.rows = Some(rows);
+            return Ok(());
         }
         copy_rows(&mut self.zip, &mut over.book, &mut source, plan.range.from.row - 1)?;
         // Where nothing stands beside and all cells look alike, what was there need not be looked at again.
@@ -284,14 +303,17 @@ impl<W: Write + Seek> BookWriter<W> {
             || rows.loses_formulas;
         over.additions.has_rows = true;
         let styles = &over.styles;
-        let has_looks = |format: u32| !styles.is_plain(format);
+        let keeps = |column: u32, format: u32| {
+            let place = plan.columns.binary_search(&column).ok().and_then(|at| plan.formats.get(at));
+            place.is_some_and(|p| p.goes_on_below) && !styles.is_plain(format)
+        };
         let leftovers = Leftovers {
             columns: &plan.columns,
             beside: plan.fills.iter().map(|f| f.column).chain(plan.beside.iter().copied()).collect(),
             to: plan.old_last,
             totals_from: plan.totals.as_ref().map(|t| t.from),
             totals: None,
-            has_looks: &has_looks,
+            keeps: &keeps,
             prefix: &rows.spaces.prefix,
         };
         let mut compressor = Compressor::new();
@@ -463,7 +485,13 @@ fn added_headings(
     let neighbour = columns.first().map_or(1, |c| c - 1);
     let format = crate::sheet::raw::format_at(&under, neighbour).unwrap_or(0);
     let style = if format == 0 { Styles::HEADING } else { Styles::TEXT };
-    let place = PlaceFormats { usual: format, is_of_cells: true, all: vec![format], styles: vec![style] };
+    let place = PlaceFormats {
+        usual: format,
+        is_of_cells: true,
+        goes_on_below: false,
+        all: vec![format],
+        styles: vec![style],
+    };
     let formats = CellFormats::over(&vec![place; columns.len()], styles, &mut over.styles)?;
     let mut rows = RowEncoder::at(&columns, Arc::new(formats), &spaces.prefix);
     rows.lay_under(under);

@@ -28,7 +28,7 @@ pub use formula::Formula;
 pub use package::deflate::{Block, Compressor};
 pub use reference::{CellRef, Range, column_letters};
 pub use sheet::{
-    ColumnFacts, ExistingCell, Extension, Fill, FormatCount, FormulaRow, PlaceFormats, Question, RowEncoder,
-    Run, SheetColumn, SheetFacts, SheetLayout, Totals,
+    CellValue, ColumnFacts, ExistingCell, Extension, Fill, FormatCount, FormulaRow, PlaceFormats, Question,
+    RowEncoder, Run, SheetCell, SheetColumn, SheetExtent, SheetFacts, SheetLayout, Totals,
 };
 pub use styles::{StyleId, Styles};

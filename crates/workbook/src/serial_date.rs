@@ -6,6 +6,9 @@
 /// Serial number of 1970-01-01 in the 1900 date system.
 pub const DAYS_1970: i32 = 25_569;
 
+/// Days from the first one of the 1900 date system to that of the 1904 one.
+pub const DAYS_TO_1904: i32 = 1462;
+
 /// Milliseconds of a day.
 pub const DAY_MILLIS: u32 = 86_400_000;
 

@@ -10,7 +10,7 @@ use clap::Parser;
 use std::path::Path;
 
 /// The files: name, content, and what is worth seeing in them.
-const FILES: [(&str, &[u8], &str); 9] = [
+const FILES: [(&str, &[u8], &str); 11] = [
     (
         "port-calls.csv",
         include_bytes!("../../demo/port-calls.csv"),
@@ -56,10 +56,23 @@ const FILES: [(&str, &[u8], &str); 9] = [
         include_bytes!("../../demo/moorings.csv"),
         "Two months of moorings that someone joined: the header stands in the middle again.",
     ),
+    (
+        "pallet-form.xlsx",
+        include_bytes!("../../demo/pallet-form.xlsx"),
+        "The broker's form: headings, formatted cells, a check on the codes, a chart on the second sheet.",
+    ),
+    (
+        "ledger.xlsx",
+        include_bytes!("../../demo/ledger.xlsx"),
+        "The office's ledger: a table with a formula column and totals, and a chart.",
+    ),
 ];
 
 /// The workbooks that it makes.
 const BOOKS: [&str; 3] = ["harbour.xlsx", "pallets.xlsx", "printed.xlsx"];
+
+/// The columns of the port calls that the ledger has.
+const LEDGER_COLUMNS: &str = "Call no,Berth,Arrived,Dues";
 
 /// Lays out the files and runs the job on them.
 pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
@@ -109,6 +122,47 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         "--mode",
         "append",
     ])?);
+    step("The broker has a form of his own: the rows go below its headings, and look as its cells do.")?;
+    code = code.max(obey(&[
+        "import",
+        &place("pallets.dat"),
+        "--as",
+        "*=text",
+        "--into",
+        &place("pallet-form.xlsx"),
+        "--sheet",
+        "Pallets",
+        "--at",
+        "A2",
+    ])?);
+    step("The ledger holds February. March goes under it: the formula beside goes on, the totals move down.")?;
+    code = code.max(obey(&[
+        "import",
+        &place("port-calls.csv"),
+        "--only",
+        LEDGER_COLUMNS,
+        "--into",
+        &place("ledger.xlsx"),
+        "--at",
+        "ledger",
+        "--mode",
+        "append",
+    ])?);
+    step("In April the ledger begins anew: 51 rows go, twelve come, and nothing is left of the others.")?;
+    code = code.max(obey(&[
+        "import",
+        &place("port-calls-april.csv"),
+        "--only",
+        LEDGER_COLUMNS,
+        "--into",
+        &place("ledger.xlsx"),
+        "--at",
+        "ledger",
+        "--mode",
+        "replace",
+    ])?);
+    say("\n")?;
+    code = code.max(obey(&["inspect", &place("ledger.xlsx"), "--sheet", "Calls", "--rows", "4"])?);
     step(
         "Other systems print rather than export: no delimiter, several lines a record, headings in the middle.",
     )?;
@@ -136,7 +190,8 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         "--move-start",
         "65:70",
     ])?);
-    let books = BOOKS.map(|name| format!("  {}\n", place(name)));
+    let books = BOOKS.iter().chain(&["pallet-form.xlsx", "ledger.xlsx"]);
+    let books: Vec<String> = books.map(|name| format!("  {}\n", place(name))).collect();
     say(&format!("\nThe workbooks:\n{}", books.concat()))?;
     // The dues hold an order of day and month that cannot be told; the demo itself went as it should.
     Ok(if code <= ExitCode::NeedsALook { ExitCode::Done } else { code })

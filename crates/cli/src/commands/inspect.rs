@@ -1,41 +1,39 @@
 //! `incola inspect`
 
+use crate::book_file::{is_book, read_book};
 use crate::exit_code::ExitCode;
-use crate::failure::Result;
+use crate::failure::{Failure, Result};
 use crate::flags::definitions::Inspect;
 use crate::flags::options;
 use crate::folder;
-use crate::passes::survey::survey;
-use crate::render;
+use crate::passes::survey::{LineRange, survey};
+use crate::render::command::quoted;
+use crate::render::{self, book::Overview};
 use crate::run::{print, report};
 use crate::source::Source;
+use incola_core::reading::Choices;
+use serde::Serialize;
+use std::path::Path;
 
-/// Shows how each source is read. One that cannot be read spoils none of the others.
+/// Shows how each source is read, and what each workbook holds. One that cannot be read spoils none of the others.
 pub(crate) fn run(options: &Inspect) -> Result<ExitCode> {
     let (choices, lines) = options::choices(&options.read)?;
     let mut code = ExitCode::Done;
-    let mut readings = Vec::new();
+    let mut found = Vec::new();
     for (n, name) in folder::expand(&options.sources)?.iter().enumerate() {
-        let mut one = || -> Result<ExitCode> {
-            let source = Source::open(name, &std::env::temp_dir())?;
-            let surveyed = survey(&source, &choices, lines)?;
-            let looks = surveyed.reading.notices.iter().any(|n| n.code.needs_a_look());
-            if options.json {
-                readings.push(render::reading_json::reading(name, &surveyed));
-            } else {
-                if n > 0 {
-                    print("\n")?;
-                }
-                print(&if options.raw {
-                    render::raw::lines(&source, &surveyed, options.rows)
-                } else {
-                    render::reading::page(name, &surveyed, options)
-                })?;
-            }
-            Ok(if looks { ExitCode::NeedsALook } else { ExitCode::Done })
+        let one = if is_book(Path::new(name)) {
+            book(options, name)
+        } else {
+            source(options, name, &choices, lines)
         };
-        match one() {
-            Ok(found) => code = code.max(found),
+        match one {
+            Ok(Shown { page, json, status }) => {
+                if !options.json {
+                    print(&if n > 0 { format!("\n{page}") } else { page })?;
+                }
+                found.push(json);
+                code = code.max(status);
+            }
             Err(failure) if failure.status == ExitCode::Interrupted => return Err(failure),
             Err(failure) => {
                 report(&failure);
@@ -44,7 +42,56 @@ pub(crate) fn run(options: &Inspect) -> Result<ExitCode> {
         }
     }
     if options.json {
-        print(&render::json_text(&readings))?;
+        print(&render::json_text(&found))?;
     }
     Ok(code)
+}
+
+/// What is shown of one file.
+struct Shown {
+    page: String,
+    json: ShownJson,
+    status: ExitCode,
+}
+
+/// The same for programs.
+#[derive(Serialize)]
+#[serde(untagged)]
+enum ShownJson {
+    Reading(Box<render::reading_json::ReadingJson>),
+    Book(Overview),
+    Rows(render::book::RowsJson),
+}
+
+fn source(options: &Inspect, name: &str, choices: &Choices, lines: Option<LineRange>) -> Result<Shown> {
+    let source = Source::open(name, &std::env::temp_dir())?;
+    let surveyed = survey(&source, choices, lines)?;
+    let looks = surveyed.reading.notices.iter().any(|n| n.code.needs_a_look());
+    let page = match (options.json, options.raw) {
+        (true, _) => String::new(),
+        (_, true) => render::raw::lines(&source, &surveyed, options.rows),
+        _ => render::reading::page(name, &surveyed, options),
+    };
+    let json = ShownJson::Reading(Box::new(render::reading_json::reading(name, &surveyed)));
+    Ok(Shown { page, json, status: if looks { ExitCode::NeedsALook } else { ExitCode::Done } })
+}
+
+fn book(options: &Inspect, name: &str) -> Result<Shown> {
+    let path = Path::new(name);
+    let failed = |e: incola_workbook::Error| Failure::unreadable(format!("{name}: {e}"));
+    let mut book = read_book(path)?;
+    let bytes = std::fs::metadata(path).map_or(0, |about| about.len());
+    if let Some(wanted) = &options.sheet {
+        let names = book.sheet_names();
+        let Some(n) = names.iter().position(|s| s.to_lowercase() == wanted.to_lowercase()) else {
+            let list: Vec<String> = names.iter().map(|s| quoted(s)).collect();
+            return Err(Failure::usage(format!("{name}: it has no sheet \u{201c}{wanted}\u{201d}"))
+                .help(format!("its sheets: {}", list.join(", "))));
+        };
+        let rows = render::book::first_rows(&mut book, n, options.rows).map_err(failed)?;
+        let page = render::book::rows_page(name, &names[n], &rows);
+        return Ok(Shown { page, json: ShownJson::Rows(render::book::rows_json(name, &names[n], &rows)), status: ExitCode::Done });
+    }
+    let overview = Overview::of(&mut book, name, bytes).map_err(failed)?;
+    Ok(Shown { page: overview.page(), json: ShownJson::Book(overview), status: ExitCode::Done })
 }

@@ -36,9 +36,13 @@ pub(crate) enum Command {
 /// Options of `inspect`.
 #[derive(Debug, Args)]
 pub(crate) struct Inspect {
-    /// Files to read, or folders of them; `-` for standard input; .gz files are read as they are
+    /// Files to read, or folders of them; `-` for standard input; .gz files are read as they are. Of a workbook its sheets,
+    /// tables and names are listed
     #[arg(required = true, value_name = "SOURCE")]
     pub(crate) sources: Vec<String>,
+    /// Show the first rows of this sheet of a workbook
+    #[arg(long, value_name = "NAME")]
+    pub(crate) sheet: Option<String>,
     /// Show the lines themselves, with a ruler and visible tabs
     #[arg(long)]
     pub(crate) raw: bool,

@@ -114,6 +114,7 @@ impl Place {
             PlaceFormats {
                 usual: of_cells.unwrap_or(of_column),
                 is_of_cells: of_cells.is_some(),
+                goes_on_below: facts.formats.iter().map(|f| f.cells).sum::<u64>() > self.rows_before(),
                 all: all.chain(self.facts.row_formats.iter().copied()).chain([of_column]).collect(),
                 styles: match slot {
                     Slot::Field(n) => writers[*n].formats(),

@@ -1,5 +1,6 @@
 //! How results look: pages for people, JSON for programs.
 
+pub(crate) mod book;
 pub(crate) mod command;
 pub(crate) mod grid;
 pub(crate) mod raw;

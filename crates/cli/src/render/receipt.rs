@@ -59,6 +59,9 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
     let instead = sheet.replaced.filter(|n| *n > 0);
     let instead = instead.map_or_else(String::new, |n| format!(", in place of {}", grouped(n)));
     rows.push(("rows", format!("{}{placed}{instead}", grouped(written.rows))));
+    for what in &sheet.along {
+        rows.push(("with them", line(what)));
+    }
     for (heading, column) in sheet.matched.iter().take(6) {
         rows.push(("matched", format!("{} \u{2190} {}", line(heading), line(column))));
     }

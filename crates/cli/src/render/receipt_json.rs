@@ -23,6 +23,8 @@ struct SheetJson {
     placed: Option<String>,
     /// Rows that stood there and went.
     replaced: Option<u64>,
+    /// What went with the rows: formulas beside, totals.
+    along: Vec<String>,
     /// Headings and columns whose names are alike, not the same.
     matched: Vec<MatchedJson>,
     sources: Vec<SourceJson>,
@@ -89,6 +91,7 @@ fn sheet(sheet: &SheetReceipt) -> SheetJson {
         table: sheet.table.clone(),
         placed: sheet.placed.clone(),
         replaced: sheet.replaced,
+        along: sheet.along.clone(),
         matched: sheet
             .matched
             .iter()

@@ -9,7 +9,8 @@ use crate::markup::{Next, Tag, TagKind, next_tag, tags};
 use crate::package::zip_reader::ZipReader;
 use crate::reference::Range;
 use crate::sheet::source::SheetSource;
-use crate::sheet::{ExistingCell, Extension, Question, SheetFacts, facts};
+use crate::number_format::NumberFormat;
+use crate::sheet::{CellValue, ExistingCell, Extension, Question, SheetFacts, facts, reader};
 use crate::style_map::StyleMap;
 use crate::styles::Styles;
 use crate::xml;
@@ -327,7 +328,7 @@ impl ExistingBook {
     }
 
     /// Puts texts in place of places in the table of strings.
-    fn resolve<'c>(&mut self, cells: impl Iterator<Item = &'c mut ExistingCell>) -> Result<()> {
+    pub(crate) fn resolve<'c>(&mut self, cells: impl Iterator<Item = &'c mut ExistingCell>) -> Result<()> {
         let cells: Vec<&mut ExistingCell> = cells.collect();
         let wanted: Vec<usize> = cells.iter().filter_map(|c| c.shared).collect();
         if wanted.is_empty() {
@@ -350,6 +351,13 @@ impl ExistingBook {
         let place = self.sheet_place(n)?;
         let mut facts = facts::facts(&mut self.zip, place, question)?;
         self.resolve(facts.runs.iter_mut().flat_map(|run| run.cells.iter_mut()))?;
+        // What stands there is told as it is shown.
+        let styles = self.style_map()?;
+        for cell in facts.runs.iter_mut().flat_map(|run| run.cells.iter_mut()).filter(|c| !c.is_text) {
+            let format = NumberFormat::new(&styles.code(cell.format));
+            let digits = CellValue::Number(std::mem::take(&mut cell.text));
+            cell.text = reader::shown(&digits, &format, self.is_1904);
+        }
         Ok(facts)
     }
 

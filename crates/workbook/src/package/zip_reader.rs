@@ -31,6 +31,11 @@ impl ZipEntry {
         self.raw
     }
 
+    /// The checksum of its content, as the archive says.
+    pub(crate) fn checksum(&self) -> u32 {
+        u32_at(&self.record, 16)
+    }
+
     /// Its record in a directory, for a copy that begins at byte `offset`.
     pub(crate) fn record_at(&self, offset: u64) -> Result<Vec<u8>> {
         let mut record = self.record.clone();
@@ -206,9 +211,25 @@ impl<R: Read + Seek> ZipReader<R> {
             input: Vec::new(),
             input_at: 0,
             crc: crc32fast::Hasher::new(),
-            expected: u32_at(&entry.record, 16),
+            expected: Some(u32_at(&entry.record, 16)),
             is_done: false,
+            raw: 0,
+            seams: Vec::new(),
         })
+    }
+
+    /// The same from a seam on, as if nothing stood before it. What comes out is not compared with the checksum.
+    pub(crate) fn entry_stream_from(&mut self, place: usize, seam: &Seam) -> Result<EntryStream> {
+        let stream = self.entry_stream(place)?;
+        let (at, left) = (stream.at + seam.packed, stream.left.saturating_sub(seam.packed));
+        Ok(EntryStream { at, left, expected: None, ..stream })
+    }
+
+    /// The compressed bytes of an entry from one seam to another.
+    pub(crate) fn packed(&mut self, place: usize, from: &Seam, to: &Seam) -> Result<impl Read + '_> {
+        let start = self.content_start(place)?;
+        self.input.seek(SeekFrom::Start(start + from.packed)).map_err(Error::Read)?;
+        Ok((&mut self.input).take(to.packed.saturating_sub(from.packed)))
     }
 
     /// The bytes of an entry as they stand in the archive: local header, content, descriptor.
@@ -235,9 +256,30 @@ pub(crate) struct EntryStream {
     input: Vec<u8>,
     input_at: usize,
     crc: crc32fast::Hasher,
-    expected: u32,
+    expected: Option<u32>,
     is_done: bool,
+    /// Bytes that came out.
+    raw: u64,
+    seams: Vec<Seam>,
 }
+
+/// Where the compressed bytes of an entry can be cut, as far as one can see: an empty stored block (RFC 1951, 3.2.4) seems to end
+/// here, on a byte.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Seam {
+    /// Compressed bytes before it.
+    pub(crate) packed: u64,
+    /// Bytes that these stand for.
+    pub(crate) raw: u64,
+    /// The checksum of those.
+    pub(crate) crc: u32,
+}
+
+/// What an empty stored block ends with.
+const SEAM: &[u8] = b"\0\0\xFF\xFF";
+
+/// Bytes that seams are apart at least.
+const SEAM_BYTES: u64 = 32 * 1024;
 
 impl EntryStream {
     /// Appends about `most` more bytes; gives whether there were any.
@@ -251,6 +293,7 @@ impl EntryStream {
         most: usize,
     ) -> Result<bool> {
         let start = out.len();
+        let mut hashed = start;
         out.reserve(most);
         while !self.is_done && out.len() < start + most {
             if self.input_at == self.input.len() && self.left > 0 {
@@ -265,14 +308,27 @@ impl EntryStream {
             let damaged = |what: &str| Error::Damaged(format!("{}: {what}", self.name));
             if let Some(inflater) = &mut self.inflater {
                 let taken = inflater.total_in();
+                let seam = memchr::memmem::find(input, SEAM).map(|at| at + SEAM.len());
+                let input = &input[..seam.unwrap_or(input.len())];
                 let status = inflater
                     .decompress_vec(input, out, FlushDecompress::None)
                     .map_err(|e| damaged(&format!("it cannot be inflated: {e}")))?;
-                let taken = (inflater.total_in() - taken) as usize;
+                let all_in = inflater.total_in();
+                let taken = (all_in - taken) as usize;
                 self.input_at += taken;
                 self.is_done = status == Status::StreamEnd;
                 if !self.is_done && taken == 0 && out.len() == before && self.left == 0 {
                     return Err(damaged("it is cut off"));
+                }
+                // With room left, everything that these bytes stand for has come out.
+                if seam == Some(taken) && out.len() < out.capacity() {
+                    let raw = self.raw + (out.len() - start) as u64;
+                    if self.seams.last().is_none_or(|last| last.raw + SEAM_BYTES <= raw) {
+                        self.crc.update(&out[hashed..]);
+                        hashed = out.len();
+                        let crc = self.crc.clone().finalize();
+                        self.seams.push(Seam { packed: all_in, raw, crc });
+                    }
                 }
             } else {
                 out.extend_from_slice(input);
@@ -280,11 +336,20 @@ impl EntryStream {
                 self.is_done = self.left == 0;
             }
         }
-        self.crc.update(&out[start..]);
-        if self.is_done && std::mem::take(&mut self.crc).finalize() != self.expected && out.len() > start {
+        self.crc.update(&out[hashed..]);
+        self.raw += (out.len() - start) as u64;
+        if self.is_done
+            && let Some(expected) = self.expected.take()
+            && expected != std::mem::take(&mut self.crc).finalize()
+        {
             return Err(Error::Damaged(format!("{}: its checksum is wrong", self.name)));
         }
         Ok(out.len() > start)
+    }
+
+    /// The seams that were passed.
+    pub(crate) fn seams(&self) -> &[Seam] {
+        &self.seams
     }
 }
 

@@ -81,6 +81,19 @@ impl<W: Write + Seek> ZipWriter<W> {
         self.write(&block.bytes)
     }
 
+    /// Adds bytes that are compressed already, as whole blocks: what they stand for has this checksum and length.
+    pub(crate) fn packed(&mut self, mut from: impl Read, crc: &crc32fast::Hasher, raw: u64) -> Result<()> {
+        let part = self.open.as_ref().map(|o| o.name.clone()).unwrap_or_default();
+        let copied = io::copy(&mut from, &mut self.out).map_err(|source| Error::Write { part, source })?;
+        self.at += copied;
+        if let Some(open) = &mut self.open {
+            open.crc.combine(crc);
+            open.compressed += copied;
+            open.raw += raw;
+        }
+        Ok(())
+    }
+
     /// Ends the entry.
     pub fn end(&mut self) -> Result<()> {
         self.write(&STREAM_END)?;

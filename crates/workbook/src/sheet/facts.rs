@@ -4,7 +4,7 @@ use crate::error::{Error, Result};
 use crate::existing::Input;
 use crate::formula::Formula;
 use crate::markup::{TagKind, tags};
-use crate::package::zip_reader::ZipReader;
+use crate::package::zip_reader::{Seam, ZipReader};
 use crate::pipeline;
 use crate::reference::{CellRef, Range};
 use crate::sheet::raw::{Attributes, CellKind, Cells, NextRow, RawCell, next_row, number};
@@ -45,8 +45,10 @@ pub struct Question {
 pub struct ExistingCell {
     /// Where it stands.
     pub at: CellRef,
-    /// Its text, its number as it is spelled, or its formula's result; text in the table of strings is resolved.
+    /// Its text, its number or its formula's result; text in the table of strings is resolved.
     pub text: String,
+    /// The place of its format.
+    pub(crate) format: u32,
     /// Its place in the table of strings, until it is resolved.
     pub(crate) shared: Option<usize>,
     /// Whether it is text.
@@ -136,6 +138,8 @@ pub struct SheetFacts {
     pub arrays: Vec<Range>,
     /// Formulas that others share, in the columns asked for or beside: where they stand, and for which cells.
     pub shared: Vec<(CellRef, Range)>,
+    /// Where the compressed bytes of the sheet can be cut.
+    pub(crate) seams: Vec<Seam>,
     /// What stands behind the rows, if it is small.
     pub(crate) tail: Option<Vec<u8>>,
     /// Merged cells.
@@ -267,6 +271,7 @@ pub(crate) fn facts(
             _ => {}
         }
     }
+    facts.seams = source.seams().to_vec();
     facts.tail = (tail.len() <= KEPT_TAIL).then_some(tail);
     Ok(facts)
 }
@@ -466,6 +471,7 @@ pub(crate) fn existing(cell: &RawCell<'_>, at: CellRef) -> ExistingCell {
     }
     ExistingCell {
         at,
+        format: cell.style,
         shared: (cell.kind == CellKind::Shared).then(|| text.trim().parse().ok()).flatten(),
         is_text: matches!(cell.kind, CellKind::Shared | CellKind::Inline | CellKind::Text),
         has_formula: cell.has_formula(),

@@ -28,6 +28,8 @@ pub struct PlaceFormats {
     pub usual: u32,
     /// Whether that is one of cells, which empty cells of new rows get too; else it is the whole column's.
     pub is_of_cells: bool,
+    /// Whether its cells are formatted below the rows too: those that are cleared stay so.
+    pub goes_on_below: bool,
     /// All formats that its cells, their rows and the column have.
     pub all: Vec<u32>,
     /// The formats of ours that are written.

@@ -279,8 +279,8 @@ pub(crate) struct Leftovers<'p> {
     pub(crate) totals_from: Option<u32>,
     /// Cells that come to stand here: row, and by column.
     pub(crate) totals: Option<(u32, Vec<(u32, Vec<u8>)>)>,
-    /// Whether a format has looks that stay.
-    pub(crate) has_looks: &'p (dyn Fn(u32) -> bool + Sync),
+    /// Whether a cell that is cleared keeps its format: by column and format.
+    pub(crate) keeps: &'p (dyn Fn(u32, u32) -> bool + Sync),
     pub(crate) prefix: &'p str,
 }
 
@@ -340,7 +340,7 @@ impl Leftovers<'_> {
                         && (cell.has_formula() || self.totals_from == Some(number))));
             if !goes {
                 out.extend_from_slice(cell.whole);
-            } else if (self.has_looks)(cell.style) && self.totals_from != Some(number) {
+            } else if (self.keeps)(column, cell.style) && self.totals_from != Some(number) {
                 push_empty(out, &cell, CellRef { row: number, column });
             }
         }

@@ -5,13 +5,16 @@ pub(crate) mod facts;
 pub(crate) mod formats;
 pub(crate) mod merge;
 pub(crate) mod raw;
+pub(crate) mod reader;
 mod rows;
 pub(crate) mod source;
+pub(crate) mod splice;
 mod stream;
 
 pub use behind::Extension;
 pub use facts::{ColumnFacts, ExistingCell, FormatCount, FormulaRow, Question, Run, SheetFacts};
 pub use formats::PlaceFormats;
 pub use merge::Totals;
+pub use reader::{CellValue, SheetCell, SheetExtent};
 pub use rows::{Fill, RowEncoder};
 pub use stream::{SheetColumn, SheetLayout};

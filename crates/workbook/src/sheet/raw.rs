@@ -3,6 +3,14 @@
 
 use crate::markup::{Next, TagKind, next_tag};
 use crate::reference::CellRef;
+use memchr::memmem::Finder;
+use std::sync::LazyLock;
+
+/// What nearly all rows and cells end with.
+static ROW_END: LazyLock<Finder<'static>> = LazyLock::new(|| Finder::new(b"</row>"));
+/// What comments and character data begin with.
+static OTHER: LazyLock<Finder<'static>> = LazyLock::new(|| Finder::new(b"<!"));
+static CELL_END: LazyLock<Finder<'static>> = LazyLock::new(|| Finder::new(b"</c>"));
 
 /// A row.
 #[derive(Clone, Copy, Debug)]
@@ -93,6 +101,12 @@ fn element_end(xml: &[u8], from: usize, name: &[u8], has_other: bool) -> Option<
 
 /// The same for long elements.
 fn long_element_end(xml: &[u8], from: usize, name: &[u8]) -> Option<(usize, usize)> {
+    if name == b"row"
+        && let Some(found) = ROW_END.find(&xml[from..])
+        && OTHER.find(&xml[from..from + found]).is_none()
+    {
+        return Some((from + found, from + found + b"</row>".len()));
+    }
     let needle = [b"</", name].concat();
     let mut at = from;
     loop {
@@ -108,7 +122,7 @@ fn long_element_end(xml: &[u8], from: usize, name: &[u8]) -> Option<(usize, usiz
 
 /// Whether a comment or character data begins in `text` and does not end there.
 fn is_inside_other(text: &[u8]) -> bool {
-    let Some(found) = memchr::memmem::find(text, b"<!") else { return false };
+    let Some(found) = OTHER.find(text) else { return false };
     let rest = &text[found..];
     let (from, end): (usize, &[u8]) = if rest.starts_with(b"<!--") { (4, b"-->") } else { (9, b"]]>") };
     match rest.get(from..).and_then(|r| memchr::memmem::find(r, end)) {
@@ -146,12 +160,17 @@ pub(crate) struct RawCell<'x> {
 
 impl RawCell<'_> {
     /// Whether it holds a value or formula.
+    #[inline]
     pub(crate) fn is_filled(&self) -> bool {
-        !self.inside.is_empty() && self.inside.contains(&b'<')
+        self.inside.first() == Some(&b'<') || self.inside.contains(&b'<')
     }
 
     /// Whether it holds a formula.
+    #[inline]
     pub(crate) fn has_formula(&self) -> bool {
+        if self.inside.starts_with(b"<v>") || self.inside.starts_with(b"<is>") {
+            return false;
+        }
         let mut at = 0;
         while let Some(found) = memchr::memchr(b'<', &self.inside[at..]) {
             let name = &self.inside[at + found + 1..];
@@ -167,6 +186,57 @@ impl RawCell<'_> {
     }
 }
 
+/// A cell as nearly all programs spell it: `<c r="A1" s="1" t="s">…</c>`, in the same bytes as the general way reads it.
+#[inline]
+fn usual_cell(xml: &[u8]) -> Option<RawCell<'_>> {
+    let mut at = xml.strip_prefix(b"<c r=\"").map(|_| b"<c r=\"".len())?;
+    let mut column = 0;
+    while let Some(letter @ b'A'..=b'Z') = xml.get(at) {
+        column = column * 26 + u32::from(letter - b'A') + 1;
+        at += 1;
+    }
+    if !(1..=crate::limits::COLUMNS).contains(&column) {
+        return None;
+    }
+    while let Some(b'0'..=b'9') = xml.get(at) {
+        at += 1;
+    }
+    let mut rest = xml.get(at..)?.strip_prefix(b"\"")?;
+    let mut style = 0;
+    if let Some(value) = rest.strip_prefix(b" s=\"") {
+        let mut digits = 0;
+        while let Some(digit @ b'0'..=b'9') = value.get(digits) {
+            style = style * 10 + u32::from(digit - b'0');
+            digits += 1;
+            if digits > 8 {
+                return None;
+            }
+        }
+        rest = value[digits..].strip_prefix(b"\"")?;
+    }
+    let mut kind = CellKind::Number;
+    if let Some(value) = rest.strip_prefix(b" t=\"") {
+        let (found, length) = match value {
+            [b's', b'"', ..] => (CellKind::Shared, 2),
+            [b'i', b'n', b'l', b'i', b'n', b'e', b'S', b't', b'r', b'"', ..] => (CellKind::Inline, 10),
+            [b's', b't', b'r', b'"', ..] => (CellKind::Text, 4),
+            [b'b', b'"', ..] => (CellKind::Boolean, 2),
+            [b'n', b'"', ..] => (CellKind::Number, 2),
+            _ => return None,
+        };
+        kind = found;
+        rest = &value[length..];
+    }
+    if rest.starts_with(b"/>") {
+        let whole = &xml[..xml.len() - rest.len() + 2];
+        return Some(RawCell { column: Some(column), style, kind, whole, inside: &[] });
+    }
+    let inside = rest.strip_prefix(b">")?;
+    let end = CELL_END.find(inside)?;
+    let whole = &xml[..xml.len() - inside.len() + end + b"</c>".len()];
+    Some(RawCell { column: Some(column), style, kind, whole, inside: &inside[..end] })
+}
+
 /// The cells of a row.
 pub(crate) struct Cells<'x> {
     xml: &'x [u8],
@@ -176,7 +246,7 @@ pub(crate) struct Cells<'x> {
 
 impl<'x> Cells<'x> {
     pub(crate) fn of(row: &RawRow<'x>) -> Self {
-        Self { xml: row.cells, at: 0, has_other: memchr::memmem::find(row.cells, b"<!").is_some() }
+        Self { xml: row.cells, at: 0, has_other: OTHER.find(row.cells).is_some() }
     }
 }
 
@@ -185,6 +255,12 @@ impl<'x> Iterator for Cells<'x> {
 
     #[inline]
     fn next(&mut self) -> Option<RawCell<'x>> {
+        if !self.has_other
+            && let Some(cell) = usual_cell(&self.xml[self.at..])
+        {
+            self.at += cell.whole.len();
+            return Some(cell);
+        }
         loop {
             let Next::Tag(tag) = next_tag(self.xml, self.at) else { return None };
             let (inside, end) = if tag.kind == TagKind::Open {

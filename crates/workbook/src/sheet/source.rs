@@ -3,7 +3,7 @@
 use crate::error::{Error, Result};
 use crate::existing::Input;
 use crate::markup::{Next, TagKind, next_tag};
-use crate::package::zip_reader::{EntryStream, ZipReader};
+use crate::package::zip_reader::{EntryStream, Seam, ZipReader};
 use crate::sheet::raw::{NextRow, next_row};
 
 /// Bytes inflated at a time.
@@ -53,6 +53,11 @@ impl SheetSource {
 
     fn damaged(&self, what: &str) -> Error {
         Error::Damaged(format!("{}: {what}", self.name))
+    }
+
+    /// Where its compressed bytes can be cut, as far as they were read.
+    pub(crate) fn seams(&self) -> &[Seam] {
+        self.stream.seams()
     }
 
     /// What stands before the rows, the tag that opens them included.

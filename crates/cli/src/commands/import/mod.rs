@@ -24,7 +24,6 @@ use incola_core::kind::Kind;
 use incola_core::reading::{self, ColumnReading};
 use incola_core::words::counted;
 use incola_workbook::{CellRef, SheetColumn, Styles, limits};
-pub(crate) use opened::read_book;
 use opened::{Opened, check_place};
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};

@@ -1,12 +1,11 @@
 //! The workbook that is written: a new one, or one that is there.
 
+use crate::book_file::{not_changed, read_book};
 use crate::failure::{Failure, Result};
 use crate::render::command::quoted;
 use crate::safety::{self, Lock};
 use crate::target::{self, Target};
 use incola_workbook::{BookWriter, ExistingBook, Obstacle, sheet_name};
-use std::fs::File;
-use std::io::Read;
 use std::path::Path;
 
 /// A workbook that something goes into.
@@ -128,32 +127,4 @@ fn open_existing(path: &Path, even_signed: bool) -> Result<ExistingBook> {
     Err(Failure::protected(format!("{}: {why}", path.display()))
         .leaving("it was left as it is")
         .help("choose another workbook with --into"))
-}
-
-/// The workbook at `path`, to look at.
-pub(crate) fn read_book(path: &Path) -> Result<ExistingBook> {
-    let failed = |e: &std::io::Error| Failure::io(path, "read it", e);
-    let mut file = File::open(path).map_err(|e| failed(&e))?;
-    let mut start = [0; 8];
-    let read = file.read(&mut start).map_err(|e| failed(&e))?;
-    if start[..read].starts_with(b"\xD0\xCF\x11\xE0") {
-        return Err(Failure::unreadable(format!(
-            "{}: it is encrypted, or an old binary workbook",
-            path.display()
-        ))
-        .leaving("it was left as it is")
-        .help("open it in the program it comes from and save it as .xlsx, without a password"));
-    }
-    ExistingBook::open(Box::new(file)).map_err(|error| not_changed(path, &error))
-}
-
-/// The failure of a workbook that is not to be changed.
-fn not_changed(path: &Path, error: &incola_workbook::Error) -> Failure {
-    let what = format!("{}: {error}", path.display());
-    match error {
-        incola_workbook::Error::Refused(_) => Failure::protected(what),
-        _ => Failure::unreadable(what),
-    }
-    .leaving("it was left as it is")
-    .help("choose another workbook with --into")
 }

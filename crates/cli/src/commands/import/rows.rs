@@ -18,7 +18,9 @@ use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{self, ColumnReading, Reading};
 use incola_core::selector::{AsChoice, Selector};
 use incola_workbook::number_format::NumberFormat;
-use incola_workbook::{ColumnFacts, Compressor, Styles, sheet_name};
+use incola_workbook::{
+    CellRef, ColumnFacts, Compressor, Range, RowsPlan, Styles, column_letters, sheet_name,
+};
 
 /// Sources whose rows go under each other, and how their columns are read.
 pub(super) struct Together<'s> {
@@ -97,6 +99,7 @@ pub(super) fn import(
     let from_1904 = opened.from_1904;
     let writers: Vec<ColumnWriter> =
         columns.iter().map(|c| ColumnWriter::new(c, styles).counting_from_1904(from_1904)).collect();
+    let mut along = Vec::new();
     let written = match &mut opened.writer {
         None => dry_written(columns, records),
         // Nothing to put under what is there.
@@ -104,6 +107,7 @@ pub(super) fn import(
         Some(book) => {
             let failed = |e: incola_workbook::Error| not_written(&e);
             let plan = place.plan(columns, &writers);
+            along = went_along(&plan);
             book.begin_rows(sheet, plan, &place.facts, styles).map_err(failed)?;
             if let Some(row) = place.heading_row {
                 let mut rows = book.rows(&place.columns());
@@ -148,9 +152,29 @@ pub(super) fn import(
     let mut receipt = SheetReceipt::new(&together.sources, columns, name, table, written);
     receipt.placed = (records > 0).then(|| place.range().to_string());
     receipt.replaced = (wish.mode == Mode::Replace).then(|| place.rows_before());
+    receipt.along = along;
     receipt.matched = place.pairs.alike.clone();
     receipt.notices.extend(notices);
     Ok(receipt)
+}
+
+/// What goes with the rows, in words.
+fn went_along(plan: &RowsPlan) -> Vec<String> {
+    let (from, to) = (plan.range.from.row, plan.range.to.row);
+    let mut along = Vec::new();
+    for fill in plan.fills.iter().filter(|fill| to > fill.kept_to) {
+        let from = CellRef { row: from.max(fill.kept_to + 1), column: fill.column };
+        let range = Range { from, to: CellRef { row: to, column: fill.column } };
+        along.push(format!("the formula beside, in {range}"));
+    }
+    for fill in plan.fills.iter().filter(|fill| plan.old_last > to && fill.kept_to >= plan.old_last) {
+        let column = column_letters(fill.column);
+        along.push(format!("the formula beside, which ends in {column}{to} now"));
+    }
+    if let Some(totals) = plan.totals.as_ref().filter(|t| t.from != t.to) {
+        along.push(format!("the totals, from row {} to row {}", totals.from, totals.to));
+    }
+    along
 }
 
 /// What the sources offer to the sheet: their columns, and what says which source it is.

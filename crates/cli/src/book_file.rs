@@ -1,0 +1,46 @@
+//! A workbook that is there: opened, or refused with a reason.
+
+use crate::failure::{Failure, Result};
+use incola_workbook::ExistingBook;
+use std::fs::File;
+use std::io::Read;
+use std::path::Path;
+
+/// Whether the file at `path` is a package, by what it begins with, and has the ending of a workbook.
+pub(crate) fn is_book(path: &Path) -> bool {
+    let ending = path.extension().map(|e| e.to_string_lossy().to_lowercase()).unwrap_or_default();
+    let begins_as_one = || -> std::io::Result<bool> {
+        let mut start = [0; 4];
+        File::open(path)?.read_exact(&mut start)?;
+        Ok(start == *b"PK\x03\x04" || start == *b"\xD0\xCF\x11\xE0")
+    };
+    matches!(ending.as_str(), "xlsx" | "xlsm") && begins_as_one().unwrap_or(false)
+}
+
+/// The workbook at `path`, to look at.
+pub(crate) fn read_book(path: &Path) -> Result<ExistingBook> {
+    let failed = |e: &std::io::Error| Failure::io(path, "read it", e);
+    let mut file = File::open(path).map_err(|e| failed(&e))?;
+    let mut start = [0; 8];
+    let read = file.read(&mut start).map_err(|e| failed(&e))?;
+    if start[..read].starts_with(b"\xD0\xCF\x11\xE0") {
+        return Err(Failure::unreadable(format!(
+            "{}: it is encrypted, or an old binary workbook",
+            path.display()
+        ))
+        .leaving("it was left as it is")
+        .help("open it in the program it comes from and save it as .xlsx, without a password"));
+    }
+    ExistingBook::open(Box::new(file)).map_err(|error| not_changed(path, &error))
+}
+
+/// The failure of a workbook that is not to be changed.
+pub(crate) fn not_changed(path: &Path, error: &incola_workbook::Error) -> Failure {
+    let what = format!("{}: {error}", path.display());
+    match error {
+        incola_workbook::Error::Refused(_) => Failure::protected(what),
+        _ => Failure::unreadable(what),
+    }
+    .leaving("it was left as it is")
+    .help("choose another workbook with --into")
+}

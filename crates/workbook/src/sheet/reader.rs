@@ -1,0 +1,183 @@
+//! The cells of a sheet as a stream: what each holds, how it is formatted, and what is shown.
+
+use crate::error::{Error, Result};
+use crate::existing::ExistingBook;
+use crate::number_format::{Locale, NumberFormat};
+use crate::pipeline;
+use crate::reference::{CellRef, Range};
+use crate::serial_date;
+use crate::sheet::facts::existing;
+use crate::sheet::raw::{CellKind, Cells, NextRow, next_row};
+use crate::sheet::source::{RowBytes, SheetSource};
+use std::collections::HashMap;
+
+/// Bytes of rows read at a time.
+const BLOCK: usize = 1 << 20;
+
+/// What a cell holds.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum CellValue {
+    /// A number as it is spelled in the sheet; dates are numbers too.
+    Number(String),
+    /// Text.
+    Text(String),
+    /// True or false.
+    Boolean(bool),
+    /// An error, such as `#N/A`.
+    Error(String),
+}
+
+/// A cell.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SheetCell {
+    /// Where it stands.
+    pub at: CellRef,
+    /// What it holds; of a formula the result that was computed last.
+    pub value: CellValue,
+    /// The code of its number format.
+    pub format: String,
+    /// What is shown, with the marks of no country.
+    pub shown: String,
+    /// Whether it holds a formula.
+    pub has_formula: bool,
+}
+
+/// What there is of a sheet.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct SheetExtent {
+    /// The smallest range that holds all cells which hold something; `None`: there are none.
+    pub used: Option<Range>,
+    /// Cells that hold something.
+    pub cells: u64,
+    /// Those with formulas.
+    pub formulas: u64,
+}
+
+impl ExistingBook {
+    /// Reads the cells of sheet `n` (from 0) in rows `from` to `to` that hold something, row by row from left to right, until
+    /// `take` gives `false`. Memory does not grow with the sheet.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if a part cannot be read.
+    pub fn read_cells(
+        &mut self,
+        n: usize,
+        (from, to): (u32, u32),
+        mut take: impl FnMut(SheetCell) -> bool,
+    ) -> Result<()> {
+        let place = self.sheet_place(n)?;
+        let styles = self.style_map()?;
+        let mut source = self.sheet_source(place)?;
+        source.head(self.zip())?;
+        let mut formats: HashMap<u32, NumberFormat> = HashMap::new();
+        let is_1904 = self.is_1904();
+        while let Some(rows) = source.rows(self.zip(), to, BLOCK)? {
+            let (mut number, mut at) = (rows.after, 0);
+            let mut cells = Vec::new();
+            while let NextRow::Row(row) = next_row(&rows.bytes, at) {
+                at = row.span.1;
+                number = row.number.unwrap_or(number + 1);
+                let mut column = 0;
+                for cell in Cells::of(&row) {
+                    column = cell.column.unwrap_or(column + 1);
+                    if cell.is_filled() && number >= from {
+                        let here = CellRef { row: number, column };
+                        cells.push((existing(&cell, here), cell.kind, cell.style));
+                    }
+                }
+            }
+            self.resolve(cells.iter_mut().map(|(cell, ..)| cell))?;
+            for (cell, kind, style) in cells {
+                let format = formats.entry(style).or_insert_with(|| NumberFormat::new(&styles.code(style)));
+                let value = value(kind, cell.text);
+                let shown = shown(&value, format, is_1904);
+                let code = format.code().to_owned();
+                let cell =
+                    SheetCell { at: cell.at, value, format: code, shown, has_formula: cell.has_formula };
+                if !take(cell) {
+                    return Ok(());
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// How far the cells of sheet `n` (from 0) reach.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if its part cannot be read.
+    pub fn extent(&mut self, n: usize) -> Result<SheetExtent> {
+        let place = self.sheet_place(n)?;
+        let mut source = SheetSource::open(self.zip(), place)?;
+        source.head(self.zip())?;
+        let mut extent = SheetExtent::default();
+        let zip = self.zip();
+        pipeline::ordered(
+            || source.rows(zip, u32::MAX, BLOCK),
+            || (),
+            |(), rows| extent_of(&rows),
+            |part| {
+                extent.cells += part.cells;
+                extent.formulas += part.formulas;
+                extent.used = match (extent.used, part.used) {
+                    (Some(mine), Some(more)) => Some(mine.with(more.from).with(more.to)),
+                    (mine, more) => mine.or(more),
+                };
+                Ok::<(), Error>(())
+            },
+        )?;
+        Ok(extent)
+    }
+}
+
+fn extent_of(rows: &RowBytes) -> SheetExtent {
+    let mut extent = SheetExtent::default();
+    let (mut number, mut at) = (rows.after, 0);
+    while let NextRow::Row(row) = next_row(&rows.bytes, at) {
+        at = row.span.1;
+        number = row.number.unwrap_or(number + 1);
+        let mut column = 0;
+        for cell in Cells::of(&row) {
+            column = cell.column.unwrap_or(column + 1);
+            if cell.is_filled() {
+                let here = CellRef { row: number, column };
+                extent.cells += 1;
+                extent.formulas += u64::from(cell.has_formula());
+                extent.used = Some(extent.used.unwrap_or(Range { from: here, to: here }).with(here));
+            }
+        }
+    }
+    extent
+}
+
+fn value(kind: CellKind, text: String) -> CellValue {
+    match kind {
+        CellKind::Number => CellValue::Number(text),
+        CellKind::Boolean => CellValue::Boolean(text.trim() == "1" || text.trim() == "true"),
+        CellKind::Error => CellValue::Error(text),
+        _ => CellValue::Text(text),
+    }
+}
+
+pub(crate) fn shown(value: &CellValue, format: &NumberFormat, is_1904: bool) -> String {
+    let digits = match value {
+        CellValue::Text(text) | CellValue::Error(text) => return text.clone(),
+        CellValue::Boolean(value) => return if *value { "TRUE" } else { "FALSE" }.into(),
+        CellValue::Number(digits) => digits.trim(),
+    };
+    if matches!(format.code(), "General" | "@" | "") || digits.is_empty() {
+        return digits.to_owned();
+    }
+    let mut digits = digits.to_owned();
+    if is_1904
+        && format.is_date()
+        && let Some((days, millis)) = serial_date::read_digits(digits.as_bytes())
+    {
+        let mut text = Vec::new();
+        serial_date::write(&mut text, Some(days + serial_date::DAYS_TO_1904), millis);
+        digits = String::from_utf8_lossy(&text).into_owned();
+    }
+    let mut out = Vec::new();
+    format.show(digits.as_bytes(), &Locale::default(), &mut out);
+    String::from_utf8_lossy(&out).into_owned()
+}
