@@ -22,7 +22,7 @@ use crate::pipeline;
 use crate::reference::Range;
 use crate::sheet::behind::{self, NameSpaces};
 use crate::sheet::formats::CellFormats;
-use crate::sheet::merge::Leftovers;
+use crate::sheet::merge::{self, Leftovers};
 use crate::sheet::source::{RowBytes, SheetSource};
 use crate::sheet::splice::Splice;
 use crate::sheet::{Extension, Fill, PlaceFormats, RowEncoder, SheetFacts, SheetLayout, Totals};
@@ -337,6 +337,9 @@ impl<W: Write + Seek> BookWriter<W> {
                 |compressor, rows| compressor.block(&leftovers.cleared(&rows)),
                 |block| zip.block(&block),
             )?;
+            if let Some(next) = source.rows(book.zip(), u32::MAX, 1)? {
+                zip.block(&compressor.block(&merge::numbered(next)))?;
+            }
             copy_rows(zip, book, source, u32::MAX)?;
             source.tail(book.zip())?
         };

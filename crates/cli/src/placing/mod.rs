@@ -194,7 +194,7 @@ pub(crate) fn find(
     let cells = book.cells(sheet, top, top + 3, MOST_CELLS).map_err(|e| failed(&e))?;
     let (headings_row, headings) = match &table {
         Some(table) => (Some(table.range.from.row), table_headings(table, &cells)),
-        None => match sheet_headings(at, &cells) {
+        None => match sheet_headings(at, &cells, offers, wish.rules, name) {
             Some((row, headings)) => (Some(row), headings),
             None => (None, Vec::new()),
         },
@@ -232,7 +232,7 @@ pub(crate) fn find(
     }
     let data_last = match (&table, wish.mode) {
         (Some(table), _) => filled_end(table, &facts, wish.mode),
-        (None, Mode::Append) => facts.runs.last().map_or(data_first - 1, |run| run.to),
+        // What follows each other right below the headings; a note further down is none of it.
         (None, _) => {
             facts.runs.first().filter(|run| run.from == data_first).map_or(data_first - 1, |run| run.to)
         }
@@ -319,12 +319,18 @@ fn has_formula(cells: &[ExistingCell], at: CellRef) -> bool {
     cells.iter().any(|c| c.at == at && c.has_formula)
 }
 
-/// Headings at a cell or right above it: a run of text, and their row.
-fn sheet_headings(at: CellRef, cells: &[ExistingCell]) -> Option<(u32, Vec<Heading>)> {
+/// Headings at a cell or right above it: a run of text, and their row. Where both rows hold text, the one that the source's columns
+/// fit, for text stands among data too.
+fn sheet_headings(
+    at: CellRef,
+    cells: &[ExistingCell],
+    offers: &[Offer],
+    rules: Rules,
+    sheet: &str,
+) -> Option<(u32, Vec<Heading>)> {
     let headings_in = |row: u32| -> Vec<Heading> {
         let own = cells.iter().filter(|c| c.at.row == row && c.at.column >= at.column);
-        let run =
-            (at.column..).zip(own).take_while(|(column, cell)| cell.at.column == *column && cell.is_text);
+        let run = (at.column..).zip(own).take_while(|(column, cell)| cell.at.column == *column && cell.is_text);
         run.map(|(column, cell)| Heading {
             column,
             name: cell.text.clone(),
@@ -332,11 +338,17 @@ fn sheet_headings(at: CellRef, cells: &[ExistingCell]) -> Option<(u32, Vec<Headi
         })
         .collect()
     };
-    [at.row, at.row.saturating_sub(1)]
-        .into_iter()
-        .filter(|row| *row > 0)
-        .map(|row| (row, headings_in(row)))
-        .find(|(_, headings)| !headings.is_empty())
+    let rows = [at.row, at.row.saturating_sub(1)].into_iter().filter(|row| *row > 0);
+    let mut found: Vec<_> =
+        rows.map(|row| (row, headings_in(row))).filter(|(_, headings)| !headings.is_empty()).collect();
+    let fitting = found.iter().position(|(_, headings)| pair(headings, offers, rules, sheet).is_ok());
+    // If neither does, the one that shares more names is told.
+    let shared = |headings: &[Heading]| {
+        headings.iter().filter(|h| offers.iter().any(|o| o.name.eq_ignore_ascii_case(&h.name))).count()
+    };
+    let nearest = || (0..found.len()).max_by_key(|n| (shared(&found[*n].1), *n));
+    let best = fitting.or_else(nearest)?;
+    Some(found.swap_remove(best))
 }
 
 /// Columns of the same table that the source does not fill, and columns of formulas right beside.

@@ -44,18 +44,21 @@ fn touched(place: &Place) -> Range {
 fn in_the_way(place: &Place, wish: &Wish, name: &str) -> Result<()> {
     let first = place.heading_row.unwrap_or(place.first_row);
     let last = place.last_row().max(first) + u32::from(place.totals.is_some());
+    // Without a blank row below, what stands there would be taken for rows the next time; a table knows where it ends.
+    let last = last + u32::from(place.table.is_none());
     // Rows that are there go, or the new ones come behind them.
     let goes = match wish.mode {
         Mode::Replace if place.heading_row.is_none() => place.old_last,
         Mode::Append => place.data_last,
         _ => first - 1,
     };
-    let run = place.facts.runs.iter().find(|run| run.to > goes && run.from <= last);
+    let run = place.facts.runs.iter().find(|run| run.from.max(goes + 1) <= run.to.min(last));
     let Some(run) = run else { return Ok(()) };
     let where_to = place.range();
     let mut text = format!(
-        "sheet \u{201c}{name}\u{201d}: something stands where rows go: they need {where_to}, and rows {} to {} are filled",
-        run.from.max(first),
+        "sheet \u{201c}{name}\u{201d}: something stands where rows go: they need {where_to}{}, and rows {} to {} are filled",
+        if place.table.is_none() && run.from == last { " and a blank row below" } else { "" },
+        run.from.max(goes + 1),
         run.to
     );
     let cells: Vec<&ExistingCell> = run.cells.iter().filter(|c| c.at.row > goes).collect();

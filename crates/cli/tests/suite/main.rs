@@ -14,6 +14,7 @@ mod support;
 
 mod errors;
 mod existing;
+mod generated;
 mod import;
 mod inspect;
 mod layouts;

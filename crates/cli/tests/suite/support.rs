@@ -68,16 +68,8 @@ impl Folder {
 
     /// The command itself, its output caught.
     pub(crate) fn command(&self, words: &str) -> Command {
-        let mut command = Command::new(env!("CARGO_BIN_EXE_incola"));
-        command
-            .args(split(words))
-            .current_dir(self.dir.path())
-            .env("COLUMNS", "100")
-            .env("XDG_STATE_HOME", self.state.path())
-            .env("SOURCE_DATE_EPOCH", "1930000000")
-            .env_remove("NO_COLOR")
-            .stdout(Stdio::piped())
-            .stderr(Stdio::piped());
+        let mut command = command_in(self.dir.path(), words);
+        command.env("XDG_STATE_HOME", self.state.path());
         command
     }
 
@@ -97,6 +89,31 @@ impl Folder {
     /// A part of a package as text.
     pub(crate) fn part(&self, book: &str, name: &str) -> String {
         part(&self.path(book), name)
+    }
+}
+
+/// The command in a folder, its output caught; what the program remembers goes into that folder too.
+fn command_in(folder: &Path, words: &str) -> Command {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_incola"));
+    command
+        .args(split(words))
+        .current_dir(folder)
+        .env("COLUMNS", "100")
+        .env("XDG_STATE_HOME", folder.join("state"))
+        .env("SOURCE_DATE_EPOCH", "1930000000")
+        .env_remove("NO_COLOR")
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped());
+    command
+}
+
+/// Runs the program in a folder.
+pub(crate) fn run_in(folder: &Path, words: &str) -> Run {
+    let done = command_in(folder, words).stdin(Stdio::null()).output().unwrap();
+    Run {
+        status: done.status.code().unwrap_or(-1),
+        out: String::from_utf8(done.stdout).unwrap(),
+        err: String::from_utf8(done.stderr).unwrap(),
     }
 }
 

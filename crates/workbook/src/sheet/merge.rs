@@ -189,6 +189,17 @@ fn push_open(out: &mut Vec<u8>, row: &RawRow<'_>, number: u32) {
     out.push(b'>');
 }
 
+/// Rows as they stand, the first of which says its number: rows before it may have come or gone.
+pub(crate) fn numbered(rows: super::source::RowBytes) -> Vec<u8> {
+    let NextRow::Row(row) = next_row(&rows.bytes, 0) else { return rows.bytes };
+    if row.number.is_some() {
+        return rows.bytes;
+    }
+    let at = row.span.0 + 1 + row.name.len();
+    let number = format!(" r=\"{}\"", rows.after + 1);
+    [&rows.bytes[..at], number.as_bytes(), &rows.bytes[at..]].concat()
+}
+
 /// A formula's cell without the result that it had.
 fn push_without_result(out: &mut Vec<u8>, cell: &[u8]) {
     let Ok(all) = tags("", cell) else { return out.extend_from_slice(cell) };
