@@ -104,11 +104,22 @@ impl SheetReceipt {
                 set_aside: surveyed.reading.set_aside.clone(),
             })
             .collect();
-        Self { sheet, table, placed: None, replaced: None, along: Vec::new(), matched: Vec::new(), sources, columns, notices, written }
+        Self {
+            sheet,
+            table,
+            placed: None,
+            replaced: None,
+            along: Vec::new(),
+            matched: Vec::new(),
+            sources,
+            columns,
+            notices,
+            written,
+        }
     }
 
     /// Whether someone should look.
-    fn needs_a_look(&self) -> bool {
+    pub(crate) fn needs_a_look(&self) -> bool {
         self.written.misfits > 0
             || self.written.lost > 0
             || self.notices.iter().any(|n| n.code.needs_a_look())

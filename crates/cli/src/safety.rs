@@ -78,8 +78,10 @@ pub(crate) fn remove_unfinished(book: &Path, _lock: &Lock) {
     let real = fs::canonicalize(book).unwrap_or_else(|_| book.to_owned());
     let Ok(entries) = fs::read_dir(crate::target::folder_of(&real)) else { return };
     for entry in entries.flatten() {
-        let name = entry.file_name().to_string_lossy().into_owned();
-        if name.starts_with(&prefix) && name.ends_with(".tmp") {
+        let name = entry.file_name();
+        if name.as_encoded_bytes().starts_with(prefix.as_bytes())
+            && Path::new(&name).extension().is_some_and(|ending| ending == "tmp")
+        {
             // What cannot be removed does no harm.
             let _ = fs::remove_file(entry.path());
         }

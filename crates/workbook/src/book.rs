@@ -261,7 +261,17 @@ impl<W: Write + Seek> BookWriter<W> {
             self.zip.packed(over.book.zip().packed(place, &splice.from, &splice.to)?, &crc, raw)?;
             let tail = facts.tail.clone().unwrap_or_default();
             self.zip.block(&compressor.block(&splice.behind[..splice.behind.len() - tail.len()]))?;
-            let rows = OpenRows { sheet: n, place, name, source, plan, formats, spaces, tail: Some(tail), loses_formulas: false };
+            let rows = OpenRows {
+                sheet: n,
+                place,
+                name,
+                source,
+                plan,
+                formats,
+                spaces,
+                tail: Some(tail),
+                loses_formulas: false,
+            };
             over.rows = Some(rows);
             return Ok(());
         }
@@ -522,20 +532,17 @@ fn add_table<W: Write + Seek>(
     let content = parts::table(over.book.free_table_id() + place, name, range, columns, family);
     zip.entry_apart(&file, content.as_bytes());
     let target = format!("/{file}");
-    let tie = match over.book.ties_part(sheet)? {
-        Some(part) => {
-            let tie = crate::existing::next_tie(&part)?;
-            let content = ties_added(&part, &[(tie, "table", target)], family)?;
-            over.parts.insert(part.place, content);
-            tie
-        }
-        None => {
-            let content = parts::relationships_of(family, &[("table", target)]);
-            let name = ties_name(&sheet.replace('\\', "/"));
-            zip.entry_apart(&name, content.as_bytes());
-            over.additions.ties.push(name);
-            1
-        }
+    let tie = if let Some(part) = over.book.ties_part(sheet)? {
+        let tie = crate::existing::next_tie(&part)?;
+        let content = ties_added(&part, &[(tie, "table", target)], family)?;
+        over.parts.insert(part.place, content);
+        tie
+    } else {
+        let content = parts::relationships_of(family, &[("table", target)]);
+        let name = ties_name(&sheet.replace('\\', "/"));
+        zip.entry_apart(&name, content.as_bytes());
+        over.additions.ties.push(name);
+        1
     };
     over.additions.tables.push(file);
     Ok(tie)

@@ -52,7 +52,7 @@ impl Formula {
             match piece {
                 Piece::Text(text) => out.extend_from_slice(text),
                 Piece::Row { row: to, is_fixed: true, .. } => {
-                    out.extend_from_slice(to.to_string().as_bytes())
+                    out.extend_from_slice(to.to_string().as_bytes());
                 }
                 Piece::Row { row: to, .. } => {
                     // References go round at the ends of the sheet, as shared formulas have it.

@@ -14,7 +14,7 @@ const AHEAD: usize = 8;
 
 /// Runs `work` on everything that `next` gives, on several threads, and hands the results to `take` in order.
 ///
-/// `next` and `take` run on the calling thread. At most [`AHEAD`] blocks are under way. The first failure of `next` or
+/// `next` and `take` run on the calling thread. Few blocks are under way at once. The first failure of `next` or
 /// `take` ends everything; work that is under way is dropped. `start` makes what each worker keeps for itself.
 ///
 /// # Errors

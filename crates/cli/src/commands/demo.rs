@@ -135,7 +135,9 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         "--at",
         "A2",
     ])?);
-    step("The ledger holds February. March goes under it: the formula beside goes on, the totals move down.")?;
+    step(
+        "The ledger holds February. March goes under it: the formula beside goes on, the totals move down.",
+    )?;
     code = code.max(obey(&[
         "import",
         &place("port-calls.csv"),

@@ -90,8 +90,12 @@ fn book(options: &Inspect, name: &str) -> Result<Shown> {
         };
         let rows = render::book::first_rows(&mut book, n, options.rows).map_err(failed)?;
         let page = render::book::rows_page(name, &names[n], &rows);
-        return Ok(Shown { page, json: ShownJson::Rows(render::book::rows_json(name, &names[n], &rows)), status: ExitCode::Done });
+        return Ok(Shown {
+            page,
+            json: ShownJson::Rows(render::book::rows_json(name, &names[n], &rows)),
+            status: ExitCode::Done,
+        });
     }
-    let overview = Overview::of(&mut book, name, bytes).map_err(failed)?;
+    let overview = Overview::of(&mut book, name, bytes);
     Ok(Shown { page: overview.page(), json: ShownJson::Book(overview), status: ExitCode::Done })
 }

@@ -330,7 +330,8 @@ fn sheet_headings(
 ) -> Option<(u32, Vec<Heading>)> {
     let headings_in = |row: u32| -> Vec<Heading> {
         let own = cells.iter().filter(|c| c.at.row == row && c.at.column >= at.column);
-        let run = (at.column..).zip(own).take_while(|(column, cell)| cell.at.column == *column && cell.is_text);
+        let run =
+            (at.column..).zip(own).take_while(|(column, cell)| cell.at.column == *column && cell.is_text);
         run.map(|(column, cell)| Heading {
             column,
             name: cell.text.clone(),

@@ -45,7 +45,7 @@ struct Name {
 
 impl Overview {
     /// Reads a workbook through.
-    pub(crate) fn of(book: &mut ExistingBook, name: &str, bytes: u64) -> Result<Self> {
+    pub(crate) fn of(book: &mut ExistingBook, name: &str, bytes: u64) -> Self {
         let mut sheets = Vec::new();
         let names = book.sheet_names();
         for (n, sheet) in names.iter().enumerate() {
@@ -78,7 +78,7 @@ impl Overview {
             refers_to: n.refers_to.clone(),
             sheet: n.sheet.and_then(|place| names.get(place).cloned()),
         });
-        Ok(Self { book: name.to_owned(), bytes, names: list.collect(), sheets })
+        Self { book: name.to_owned(), bytes, names: list.collect(), sheets }
     }
 
     /// As a page.
@@ -106,7 +106,8 @@ impl Overview {
             .iter()
             .flat_map(|s| s.tables.iter().map(move |t| (s, t)))
             .map(|(s, t)| {
-                let rows = format!("{}{}", grouped(u64::from(t.rows)), if t.totals { " and totals" } else { "" });
+                let rows =
+                    format!("{}{}", grouped(u64::from(t.rows)), if t.totals { " and totals" } else { "" });
                 let columns: Vec<String> = t.columns.iter().map(|c| line(c)).collect();
                 [line(&t.table), format!("{} {}", line(&s.sheet), t.range), rows, columns.join(", ")]
             })
@@ -173,6 +174,13 @@ pub(crate) fn first_rows(book: &mut ExistingBook, sheet: usize, rows: usize) -> 
     Ok(cells)
 }
 
+/// A cell of a page.
+struct Shown {
+    row: u32,
+    text: String,
+    is_number: bool,
+}
+
 /// The first rows of a sheet, as they are shown there.
 pub(crate) fn rows_page(book: &str, sheet: &str, cells: &[SheetCell]) -> String {
     let mut out = format!("{}   sheet {}\n\n", style::strong(&line(book)), line(sheet));
@@ -190,15 +198,20 @@ pub(crate) fn rows_page(book: &str, sheet: &str, cells: &[SheetCell]) -> String 
         "" if c.has_formula => "\u{2039}formula\u{203a}".to_owned(),
         shown => line(shown),
     };
-    let column_of = |column: u32| -> Vec<(u32, String, bool)> {
+    let column_of = |column: u32| -> Vec<Shown> {
         let own = cells.iter().filter(|c| c.at.column == column);
-        own.map(|c| (c.at.row, text_of(c), matches!(c.value, CellValue::Number(_)))).collect()
+        own.map(|c| Shown {
+            row: c.at.row,
+            text: text_of(c),
+            is_number: matches!(c.value, CellValue::Number(_)),
+        })
+        .collect()
     };
-    let columns: Vec<(u32, Vec<(u32, String, bool)>)> = (first..=last).map(|c| (c, column_of(c))).collect();
+    let columns: Vec<(u32, Vec<Shown>)> = (first..=last).map(|c| (c, column_of(c))).collect();
     let widths: Vec<usize> = columns
         .iter()
         .map(|(c, own)| {
-            let longest = own.iter().map(|(_, text, _)| width(text)).max().unwrap_or(0);
+            let longest = own.iter().map(|shown| width(&shown.text)).max().unwrap_or(0);
             longest.clamp(column_letters(*c).len(), 28)
         })
         .collect();
@@ -213,23 +226,23 @@ pub(crate) fn rows_page(book: &str, sheet: &str, cells: &[SheetCell]) -> String 
         if from > 0 {
             out.push('\n');
         }
-        let head: Vec<String> =
-            (from..to).map(|n| left(&column_letters(columns[n].0), widths[n])).collect();
+        let head: Vec<String> = (from..to).map(|n| left(&column_letters(columns[n].0), widths[n])).collect();
         let head = format!("  {}  {}", " ".repeat(label), head.join("  "));
         out.push_str(&format!("{}\n", style::faint(head.trim_end())));
         for number in &numbers {
             let row = (from..to).map(|n| {
-                let own = columns[n].1.iter().find(|(row, ..)| row == number);
-                own.map_or_else(
-                    || " ".repeat(widths[n]),
-                    |(_, text, is_number)| {
-                        let text = cut(text, widths[n]);
-                        if *is_number { right(&text, widths[n]) } else { left(&text, widths[n]) }
-                    },
-                )
+                let Some(own) = columns[n].1.iter().find(|shown| shown.row == *number) else {
+                    return " ".repeat(widths[n]);
+                };
+                let text = cut(&own.text, widths[n]);
+                if own.is_number { right(&text, widths[n]) } else { left(&text, widths[n]) }
             });
             let row = row.collect::<Vec<_>>().join("  ");
-            out.push_str(&format!("  {}  {}\n", style::faint(&right(&number.to_string(), label)), row.trim_end()));
+            out.push_str(&format!(
+                "  {}  {}\n",
+                style::faint(&right(&number.to_string(), label)),
+                row.trim_end()
+            ));
         }
         from = to;
     }

@@ -13,6 +13,60 @@ use incola_core::notice::Notice;
 /// Cells that are told one by one on the page.
 const TOLD: usize = 5;
 
+/// Sources from which on a line for each stands at the end.
+const MANY: usize = 3;
+
+/// The pages of receipts, and a line for each source at the end if there are many.
+pub(crate) fn pages(receipts: &[Receipt]) -> String {
+    let pages: Vec<String> = receipts.iter().map(page).collect();
+    let mut out = pages.join("\n");
+    let sheets: Vec<(&Receipt, &SheetReceipt)> =
+        receipts.iter().flat_map(|r| r.sheets.iter().map(move |s| (r, s))).collect();
+    if sheets.len() < MANY {
+        return out;
+    }
+    let rows: Vec<[String; 4]> = sheets
+        .iter()
+        .map(|(receipt, sheet)| {
+            let names: Vec<String> = sheet.sources.iter().map(|s| line(&s.name)).collect();
+            let look = if sheet.needs_a_look() { style::alert("look") } else { String::new() };
+            let place = if receipts.len() > 1 {
+                format!("{} {}", line(&receipt.book), line(&sheet.sheet))
+            } else {
+                line(&sheet.sheet)
+            };
+            [names.join(", "), place, grouped(sheet.written.rows), look]
+        })
+        .collect();
+    let heads = ["source", "went into", "rows", ""];
+    let mut widths = heads.map(width);
+    for row in &rows {
+        for (w, text) in widths.iter_mut().zip(row) {
+            *w = (*w).max(width(text)).min(44);
+        }
+    }
+    let draw = |row: &[String; 4]| {
+        let [source, place, count, look] = row;
+        let text = [
+            left(&cut(source, widths[0]), widths[0]),
+            left(&cut(place, widths[1]), widths[1]),
+            right(count, widths[2]),
+            look.clone(),
+        ];
+        format!("  {}\n", text.join("  ").trim_end())
+    };
+    out.push_str(&format!("\n{}", style::faint(&draw(&heads.map(str::to_owned)))));
+    for row in &rows {
+        out.push_str(&draw(row));
+    }
+    // Files of one sort are more useful under each other.
+    let names = |s: &SheetReceipt| s.columns.iter().map(|c| c.name.to_lowercase()).collect::<Vec<_>>();
+    if sheets.windows(2).all(|pair| names(pair[0].1) == names(pair[1].1)) {
+        out.push_str("\n  All have the same columns: --together puts them into one table, with a column for the source.\n");
+    }
+    out
+}
+
 /// The page of a receipt.
 pub(crate) fn page(receipt: &Receipt) -> String {
     let mut out = String::new();

@@ -158,11 +158,19 @@ fn rows_go_below_headings_that_stand_there_or_below_their_own() {
     );
     // Below its headings rows stand now.
     let run = folder.run("import calls.csv --into book.xlsx --sheet form --at A2").expect(4);
-    assert!(run.err.contains("something stands where rows go: they need A2:D3, and rows 2 to 3 are filled"), "{}", run.err);
+    assert!(
+        run.err.contains("something stands where rows go: they need A2:D3, and rows 2 to 3 are filled"),
+        "{}",
+        run.err
+    );
     assert!(run.err.contains("A2 holds \u{201c}1\u{201d}"), "{}", run.err);
     assert!(run.err.contains("--mode append") && run.err.contains("--at A12"), "{}", run.err);
     let run = folder.run("import calls.csv --into book.xlsx --sheet form --at 7").expect(2);
-    assert!(run.err.contains("--at 7: there is no table, range or heading of that name, and it is no cell"), "{}", run.err);
+    assert!(
+        run.err.contains("--at 7: there is no table, range or heading of that name, and it is no cell"),
+        "{}",
+        run.err
+    );
 }
 
 #[test]
@@ -183,4 +191,211 @@ fn a_place_in_a_sheet_that_is_not_there_is_refused() {
     }
     assert_eq!(folder.files(), files);
     folder.run("import more.csv --into new.xlsx --at A1").expect(0);
+}
+
+/// A folder with the demo's workbooks, and a source of few rows for the ledger.
+fn with_ledger() -> Folder {
+    Folder::new()
+        .with("ledger.xlsx", include_bytes!("../../demo/ledger.xlsx"))
+        .with("form.xlsx", include_bytes!("../../demo/pallet-form.xlsx"))
+        .with(
+            "calls.csv",
+            "Call no,Berth,Arrived,Dues\n000201,007,2031-03-01T06:10:00,10.50\n000202,012,2031-03-02T07:20:00,2100.00\n",
+        )
+}
+
+#[test]
+fn rows_under_a_table_take_formulas_totals_and_areas_along() {
+    let folder = with_ledger();
+    let run = folder.run("import calls.csv --into ledger.xlsx --at LEDGER --mode append").expect(0);
+    insta::assert_snapshot!(run.out.lines().take(8).collect::<Vec<_>>().join("\n"), @r"
+    ledger.xlsx   changed, 9,284 bytes
+
+      sheet         Calls, table ledger
+      source        calls.csv, 103 bytes, 2 records
+      rows          2, in A5:D6
+      with them     the formula beside, in E5:E6
+      with them     the totals, from row 5 to row 7
+      kept exactly  all 8 cells, spelled again from the sheet and compared
+    ");
+    let sheet = folder.part("ledger.xlsx", "xl/worksheets/sheet1.xml");
+    for expected in [
+        "<c r=\"E6\" s=\"5\"><f>ROUND(D6*0.19,2)</f></c>",
+        "<f>SUBTOTAL(109,D2:D6)</f>",
+        "<conditionalFormatting sqref=\"D2:D6\">",
+    ] {
+        assert!(sheet.contains(expected), "{expected} is not in {sheet}");
+    }
+    let table = folder.part("ledger.xlsx", "xl/tables/table1.xml");
+    assert!(table.contains("ref=\"A1:E7\"") && table.contains("<autoFilter ref=\"A1:E6\"/>"), "{table}");
+    assert!(folder.part("ledger.xlsx", "xl/workbook.xml").contains("fullCalcOnLoad=\"1\""));
+    // Fewer rows in their place: nothing is left over, and the totals come up again.
+    let run = folder.run("import calls.csv --into ledger.xlsx --sheet Calls --mode replace").expect(0);
+    assert!(run.out.contains("rows          2, in A2:D3, in place of 5"), "{}", run.out);
+    let sheet = folder.part("ledger.xlsx", "xl/worksheets/sheet1.xml");
+    assert!(sheet.contains("<c r=\"A4\" s=\"6\" t=\"inlineStr\"><is><t>Total</t></is></c>"), "{sheet}");
+    assert!(!sheet.contains("<row r=\"5\""), "{sheet}");
+    assert!(sheet.contains("W. Quill"), "what stands beside stays");
+}
+
+#[test]
+fn rows_look_as_the_cells_of_the_form_do() {
+    let folder = with_ledger().with("pallets.dat", include_bytes!("../../demo/pallets.dat"));
+    folder.run("import pallets.dat --as '*=text' --into form.xlsx --sheet Pallets --at A2").expect(0);
+    let sheet = folder.part("form.xlsx", "xl/worksheets/sheet1.xml");
+    let style = |cell: &str| {
+        let from = sheet.find(&format!("r=\"{cell}\"")).unwrap();
+        sheet[from..].split("s=\"").nth(1).unwrap().split('"').next().unwrap().to_owned()
+    };
+    // Rows that the form has and those that it has not.
+    assert_eq!((style("A2"), style("F2")), (style("A31"), style("F31")));
+    assert_ne!(style("A2"), style("F2"), "the first columns have a font of their own");
+    assert!(sheet.contains("sqref=\"A2:A31\""), "the check on codes goes on");
+    let run = folder.run("import pallets.dat --into form.xlsx --sheet Pallets --at A2").expect(4);
+    assert!(run.err.contains("--mode replace"), "{}", run.err);
+}
+
+#[test]
+fn places_are_cells_tables_ranges_and_headings() {
+    let folder = with_ledger();
+    let before = std::fs::read(folder.path("ledger.xlsx")).unwrap();
+    for (words, status, expected) in [
+        ("--at ledger --mode append --dry-run", 0, "2, in A5:D6"),
+        ("--sheet Calls --mode append --dry-run", 0, "2, in A5:D6"),
+        ("--sheet Calls --at B1 --mode append --dry-run", 0, "2, in A5:D6"),
+        ("--sheet Calls --at 'call NO' --mode append --dry-run", 0, "2, in A5:D6"),
+        ("--sheet Calls --at A20 --dry-run", 0, "2, in A20:D22"),
+        ("--sheet Calls --at wharf", 2, "there is no table, range or heading of that name"),
+        ("--sheet Chart --at ledger", 2, "--at ledger is in sheet \u{201c}Calls\u{201d}"),
+        ("--sheet Calls --at C4 --mode fresh", 4, "something stands where rows go"),
+        ("--sheet Calls --at XFC9", 4, "a sheet ends with column 16384"),
+        ("--sheet Calls --at A1048575", 4, "a sheet ends with row 1048576"),
+        ("--at A5 --sheet Calls", 4, "they need A2:D3, and rows 2 to 4 are filled"),
+    ] {
+        let run = folder.run(&format!("import calls.csv --into ledger.xlsx {words}"));
+        assert_eq!(run.status, status, "{words}: {}{}", run.out, run.err);
+        assert!(run.out.contains(expected) || run.err.contains(expected), "{words}: {}{}", run.out, run.err);
+        assert!(std::fs::read(folder.path("ledger.xlsx")).unwrap() == before, "{words}: it was changed");
+    }
+}
+
+#[test]
+fn missing_and_extra_columns_are_what_the_clerk_says() {
+    let folder = with_book().with("more.csv", "Call,Cargo,Berth,Dues\n3,fish,031,7.25\n");
+    let append = "import more.csv --into book.xlsx --sheet calls --mode append";
+    folder.run(append).expect(4);
+    folder.run(&format!("{append} --missing blank")).expect(4);
+    folder.run(&format!("{append} --extra skip")).expect(4);
+    folder.run(&format!("{append} --missing blank --extra skip")).expect(0);
+    assert_eq!(rows(&folder, "calls")[3], "3|\"031\"||7.25");
+    folder.run(&format!("{append} --missing blank --extra add --source-column File")).expect(0);
+    let all = rows(&folder, "calls");
+    assert_eq!(all[0], "\"Call\"|\"Berth\"|\"Arrived\"|\"Dues\"|\"Cargo\"|\"File\"");
+    assert_eq!(all[4], "3|\"031\"||7.25|\"fish\"|\"more.csv\"");
+    let table = folder.part("book.xlsx", "xl/tables/table1.xml");
+    assert!(table.contains("ref=\"A1:F5\""), "{table}");
+    assert!(table.contains("<tableColumns count=\"6\">"), "{table}");
+    assert!(table.contains("<tableColumn id=\"6\" name=\"File\"/></tableColumns>"), "{table}");
+}
+
+#[test]
+fn several_sources_go_under_each_other() {
+    let folder = with_book().with("a.csv", "Call,Berth,Arrived,Dues\n3,031,01.04.2031,7.25\n");
+    folder
+        .run("import a.csv more.csv --together --into book.xlsx --sheet calls --mode append --source-column File")
+        .expect(0);
+    let all = rows(&folder, "calls");
+    assert_eq!(all.len(), 6);
+    assert_eq!(
+        all[3..5],
+        ["3|\"031\"|47939|7.25|\"a.csv\"", "1|\"007\"|47924|12.5|\"more.csv\""].map(String::from)
+    );
+}
+
+#[test]
+fn rows_under_others_are_of_their_kind() {
+    // On its own, the berth would be a number, and the order of day and month could not be told.
+    let folder = with_book()
+        .with("april.csv", "Call,Berth,Arrived,Dues\nX7,31,01.04.2031,7.25\n8,12,02.04.2031,8.00\n");
+    let run = folder.run("import april.csv --into book.xlsx --sheet calls --mode append").expect(1);
+    let said = run.out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(said.contains("\u{201c}Call\u{201d} is number, \u{201c}Berth\u{201d} is text"), "{said}");
+    let all = rows(&folder, "calls");
+    assert_eq!(all[3..], ["\"X7\"|\"31\"|47939|7.25", "8|\"12\"|47940|8"].map(String::from));
+    // What the clerk says comes first.
+    folder
+        .run("import april.csv --into book.xlsx --sheet calls --mode append --as Berth=number --as Call=text")
+        .expect(0);
+    assert_eq!(rows(&folder, "calls")[5], "\"X7\"|31|47939|7.25");
+}
+
+#[test]
+fn a_heading_of_their_own_makes_a_table() {
+    let folder = with_book();
+    folder.run("import more.csv --into book.xlsx --sheet calls --at G3").expect(0);
+    let table = folder.part("book.xlsx", "xl/tables/table2.xml");
+    assert!(table.contains("displayName=\"more\" ref=\"G3:J5\""), "{table}");
+    let sheet = folder.part("book.xlsx", "xl/worksheets/sheet1.xml");
+    assert!(
+        sheet.contains("<tableParts count=\"2\"><tablePart r:id=\"rId1\"/><tablePart r:id=\"rId2\"/>"),
+        "{sheet}"
+    );
+    // The two stand side by side, and rows for one leave the other alone.
+    folder.run("import more.csv --into book.xlsx --at more --mode append").expect(0);
+    assert_eq!(rows(&folder, "calls")[6], "||||||2|\"012\"|47925|3");
+    let run = folder.run("import more.csv --into book.xlsx --sheet calls --mode append").expect(2);
+    assert!(run.err.contains("has several tables: calls, more"), "{}", run.err);
+    folder.run("import more.csv --into book.xlsx --sheet calls --at G12 --plain").expect(0);
+    let run = folder
+        .run("import more.csv more.csv more.csv --together --into book.xlsx --at more --mode append")
+        .expect(4);
+    assert!(run.err.contains("something stands where rows go"), "{}", run.err);
+}
+
+#[test]
+fn a_bad_source_among_several_spoils_none_of_the_others() {
+    let folder = with_book().with("bad.csv", "").with("odd.csv", "Call,Dues\n1,2.5\n2,3.5\n3,n/a\n");
+    let run = folder.run("import calls.csv bad.csv odd.csv more.csv --strict --into year.xlsx").expect(4);
+    assert!(run.err.contains("bad.csv: the file is empty"), "{}", run.err);
+    assert!(run.err.contains("odd.csv: line 4"), "{}", run.err);
+    assert_eq!(folder.cells("year.xlsx", "calls"), folder.cells("year.xlsx", "more"));
+    assert!(!folder.part("year.xlsx", "xl/workbook.xml").contains("odd"));
+}
+
+#[test]
+fn a_signed_workbook_is_changed_only_if_told() {
+    let folder = with_ledger();
+    let mut zip = incola_workbook::package::zip_reader::ZipReader::open(
+        std::fs::File::open(folder.path("ledger.xlsx")).unwrap(),
+    )
+    .unwrap();
+    let mut signed = incola_workbook::package::zip_writer::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for place in 0..zip.entries().len() {
+        signed.copy(&mut zip, place).unwrap();
+    }
+    signed.entry("_xmlsignatures/sig1.xml", b"<Signature/>").unwrap();
+    std::fs::write(folder.path("signed.xlsx"), signed.finish().unwrap().into_inner()).unwrap();
+    let run = folder.run("import calls.csv --into signed.xlsx").expect(4);
+    assert!(run.err.contains("any change would break the signature"), "{}", run.err);
+    folder.run("import calls.csv --into signed.xlsx --even-signed --sheet new").expect(0);
+}
+
+#[test]
+fn what_a_killed_import_left_is_cleared_by_the_next() {
+    let folder = with_book();
+    // The name that an unfinished workbook has is seen while one is written.
+    let big: String = (0..200_000).map(|n| format!("{n},{n:03},17.03.2031,1.50\n")).collect();
+    std::fs::write(folder.path("big.csv"), format!("Call,Berth,Arrived,Dues\n{big}")).unwrap();
+    let mut child = folder.command("import big.csv --into book.xlsx").spawn().unwrap();
+    let is_unfinished = |name: &String| name.starts_with(".incola-");
+    let seen = std::iter::from_fn(|| {
+        std::thread::sleep(std::time::Duration::from_millis(1));
+        (child.try_wait().unwrap().is_none()).then(|| folder.files().iter().any(is_unfinished))
+    });
+    let was_seen = seen.take(20_000).any(|found| found);
+    child.kill().unwrap();
+    child.wait().unwrap();
+    assert!(!was_seen || folder.files().iter().any(is_unfinished), "{:?}", folder.files());
+    folder.run("import more.csv --into book.xlsx").expect(0);
+    assert!(!folder.files().iter().any(is_unfinished), "{:?}", folder.files());
 }

@@ -79,7 +79,8 @@ impl Shape {
             let (inside, kind) = text("Tolgarth Quay");
             put(1, 1, 0, inside, kind);
         }
-        let names: &[&str] = if self.tax { &["Call", "Berth", "Dues", "Tax"] } else { &["Call", "Berth", "Dues"] };
+        let names: &[&str] =
+            if self.tax { &["Call", "Berth", "Dues", "Tax"] } else { &["Call", "Berth", "Dues"] };
         for (n, name) in (0..).zip(names) {
             let (inside, kind) = text(name);
             put(head, self.column(n), 1, inside, kind);
@@ -166,14 +167,19 @@ impl Shape {
         let tie = |id: u32, what: &str, target: &str| {
             format!("<Relationship Id=\"rId{id}\" Type=\"{ties}/{what}\" Target=\"{target}\"/>")
         };
-        let list = |inside: String| format!("<Relationships xmlns=\"{package}/relationships\">{inside}</Relationships>");
+        let list = |inside: String| {
+            format!("<Relationships xmlns=\"{package}/relationships\">{inside}</Relationships>")
+        };
         let mut types = format!(
             "<Types xmlns=\"{package}/content-types\"><Default Extension=\"rels\" ContentType=\"application/vnd.openxmlformats-package.relationships+xml\"/>\
              <Override PartName=\"/xl/workbook.xml\" ContentType=\"{kind}.sheet.main+xml\"/>\
              <Override PartName=\"/xl/styles.xml\" ContentType=\"{kind}.styles+xml\"/>"
         );
         for n in 1..=2 {
-            let _ = write!(types, "<Override PartName=\"/xl/worksheets/sheet{n}.xml\" ContentType=\"{kind}.worksheet+xml\"/>");
+            let _ = write!(
+                types,
+                "<Override PartName=\"/xl/worksheets/sheet{n}.xml\" ContentType=\"{kind}.worksheet+xml\"/>"
+            );
         }
         if self.table {
             let _ = write!(types, "<Override PartName=\"/{TABLE}\" ContentType=\"{kind}.table+xml\"/>");
@@ -183,7 +189,9 @@ impl Shape {
             "<workbook xmlns=\"{main}\" xmlns:r=\"{ties}\"><sheets><sheet name=\"Data\" sheetId=\"4\" r:id=\"rId1\"/>\
              <sheet name=\"Other\" sheetId=\"9\" r:id=\"rId2\"/></sheets><calcPr calcId=\"1\"/></workbook>"
         );
-        let xf = |font: u32, fill: u32| format!("<xf numFmtId=\"0\" fontId=\"{font}\" fillId=\"{fill}\" borderId=\"0\" xfId=\"0\"/>");
+        let xf = |font: u32, fill: u32| {
+            format!("<xf numFmtId=\"0\" fontId=\"{font}\" fillId=\"{fill}\" borderId=\"0\" xfId=\"0\"/>")
+        };
         let styles = format!(
             "<styleSheet xmlns=\"{main}\"><fonts count=\"2\"><font><sz val=\"11\"/><name val=\"Arial\"/></font><font><b/><sz val=\"11\"/><name val=\"Arial\"/></font></fonts>\
              <fills count=\"3\"><fill><patternFill patternType=\"none\"/></fill><fill><patternFill patternType=\"gray125\"/></fill>\
@@ -205,7 +213,11 @@ impl Shape {
             ("xl/workbook.xml", workbook),
             (
                 "xl/_rels/workbook.xml.rels",
-                list(tie(1, "worksheet", "worksheets/sheet1.xml") + &tie(2, "worksheet", "/xl/worksheets/sheet2.xml") + &tie(3, "styles", "styles.xml")),
+                list(
+                    tie(1, "worksheet", "worksheets/sheet1.xml")
+                        + &tie(2, "worksheet", "/xl/worksheets/sheet2.xml")
+                        + &tie(3, "styles", "styles.xml"),
+                ),
             ),
             ("xl/styles.xml", styles),
             (SHEET, self.sheet()),
@@ -213,7 +225,8 @@ impl Shape {
         ];
         if self.table {
             let head = self.heading_row();
-            let names: &[&str] = if self.tax { &["Call", "Berth", "Dues", "Tax"] } else { &["Call", "Berth", "Dues"] };
+            let names: &[&str] =
+                if self.tax { &["Call", "Berth", "Dues", "Tax"] } else { &["Call", "Berth", "Dues"] };
             let range = Range {
                 from: CellRef { row: head, column: self.column(0) },
                 to: CellRef {
@@ -222,8 +235,12 @@ impl Shape {
                 },
             };
             let totals = if self.totals { " totalsRowCount=\"1\"" } else { "" };
-            let columns: String = (1..).zip(names).map(|(n, name)| format!("<tableColumn id=\"{n}\" name=\"{name}\"/>")).collect();
-            parts.push(("xl/worksheets/_rels/sheet1.xml.rels", list(tie(1, "table", "../tables/table1.xml"))));
+            let columns: String = (1..)
+                .zip(names)
+                .map(|(n, name)| format!("<tableColumn id=\"{n}\" name=\"{name}\"/>"))
+                .collect();
+            parts
+                .push(("xl/worksheets/_rels/sheet1.xml.rels", list(tie(1, "table", "../tables/table1.xml"))));
             parts.push((
                 TABLE,
                 format!(

@@ -179,3 +179,34 @@ fn colours_are_for_terminals_only() {
     let run = Folder::new().with("a.csv", "Berth,Dues\n007,12.5\n").run("inspect a.csv").expect(0);
     assert!(!run.out.contains('\u{1b}'));
 }
+
+#[test]
+fn a_workbook_shows_its_sheets_tables_and_names() {
+    let folder = Folder::new().with("ledger.xlsx", include_bytes!("../../demo/ledger.xlsx"));
+    let run = folder.run("inspect ledger.xlsx").expect(0);
+    insta::assert_snapshot!(run.out, @r"
+    ledger.xlsx   2 sheets, 1 table, 0 names, 8,377 bytes
+
+      sheet  used range  cells  formulas
+      Calls  A1:G5          25         5
+      Chart  empty           0         0
+
+      table   where        rows          columns
+      ledger  Calls A1:E5  3 and totals  Call no, Berth, Arrived, Dues, Harbour tax
+    ");
+    let run = folder.run("inspect ledger.xlsx --sheet calls --rows 2").expect(0);
+    insta::assert_snapshot!(run.out, @r"
+    ledger.xlsx   sheet Calls
+
+         A        B      C                    D       E            F  G
+      1  Call no  Berth  Arrived              Dues    Harbour tax     Checked by
+      2  000114   007    2031-02-24T06:15:00  812.50    ‹formula›     W. Quill
+    ");
+    let run = folder.run("inspect ledger.xlsx --sheet calls --rows 2 --json").expect(0);
+    let json: serde_json::Value = serde_json::from_str(&run.out).unwrap();
+    assert_eq!(json[0]["cells"][8]["cell"], "C2");
+    assert_eq!(json[0]["cells"][8]["kind"], "number");
+    assert_eq!(json[0]["cells"][8]["shown"], "2031-02-24T06:15:00");
+    let run = folder.run("inspect ledger.xlsx --sheet April").expect(2);
+    assert!(run.err.contains("its sheets: Calls, Chart"), "{}", run.err);
+}

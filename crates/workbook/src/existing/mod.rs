@@ -6,10 +6,10 @@ mod ties;
 
 use crate::error::{Error, Result};
 use crate::markup::{Next, Tag, TagKind, next_tag, tags};
+use crate::number_format::NumberFormat;
 use crate::package::zip_reader::ZipReader;
 use crate::reference::Range;
 use crate::sheet::source::SheetSource;
-use crate::number_format::NumberFormat;
 use crate::sheet::{CellValue, ExistingCell, Extension, Question, SheetFacts, facts, reader};
 use crate::style_map::StyleMap;
 use crate::styles::Styles;
@@ -505,14 +505,12 @@ impl ExistingBook {
     /// # Errors
     /// [`Error::Damaged`] if the styles part is none.
     pub(crate) fn style_map(&self) -> Result<StyleMap> {
-        match &self.styles {
-            Some(part) => StyleMap::read(&part.name, &part.content),
-            None => {
-                let content = Styles::new().to_xml();
-                let content = content.replace(Family::Transitional.main(), self.family.main());
-                StyleMap::read("styles.xml", content.as_bytes())
-            }
+        if let Some(part) = &self.styles {
+            return StyleMap::read(&part.name, &part.content);
         }
+        let content = Styles::new().to_xml();
+        let content = content.replace(Family::Transitional.main(), self.family.main());
+        StyleMap::read("styles.xml", content.as_bytes())
     }
 
     /// Names that a new table must not have: those of tables and defined ones.
@@ -606,32 +604,12 @@ impl ExistingBook {
         parts.insert(self.ties.place, ties_added(&all_ties, &ties, self.family)?);
         let mut workbook = self.workbook.clone();
         workbook.content = sheets_added(&workbook, &sheets, self.family)?;
-        workbook.content = self.filters_extended(&workbook, additions)?;
+        workbook.content = filters_extended(&workbook, additions)?;
         if additions.has_rows {
             workbook.content = recomputed(&workbook, self.calc_chain.is_some())?;
         }
         parts.insert(self.workbook.place, workbook.content);
         Ok(Changed { parts, new, gone })
-    }
-
-    /// The workbook part with the hidden names of filters that took in rows.
-    fn filters_extended(&self, workbook: &Part, additions: &Additions) -> Result<Vec<u8>> {
-        let content = &workbook.content;
-        let all = tags(&workbook.name, content)?;
-        let mut edits = Vec::new();
-        for (n, tag) in all.iter().enumerate().filter(|(_, t)| t.opens("definedName")) {
-            let sheet = tag.attribute("localSheetId").and_then(|v| v.parse::<usize>().ok());
-            let is_filter = tag.attribute("name").is_some_and(|n| n == "_xlnm._FilterDatabase");
-            let extension = additions.filters.iter().find(|(s, _)| Some(*s) == sheet).filter(|_| is_filter);
-            let end = all.get(n + 1).map_or(tag.end, |t| t.start);
-            if let (Some((_, extension)), Ok(text)) = (extension, std::str::from_utf8(&content[tag.end..end]))
-                && let Some((sheet, range)) = text.rsplit_once('!')
-                && let Some(grown) = extension.areas(&range.replace('$', "")).and_then(|a| Range::parse(&a))
-            {
-                edits.push((tag.end..end, format!("{sheet}!{}", grown.fixed())));
-            }
-        }
-        Ok(edited(content, edits))
     }
 
     pub(crate) fn zip(&mut self) -> &mut ZipReader<Box<dyn Input>> {
@@ -647,6 +625,26 @@ pub(crate) struct Changed {
     pub(crate) new: Vec<(String, Vec<u8>)>,
     /// Entries that go.
     pub(crate) gone: Vec<usize>,
+}
+
+/// The workbook part with the hidden names of filters that took in rows.
+fn filters_extended(workbook: &Part, additions: &Additions) -> Result<Vec<u8>> {
+    let content = &workbook.content;
+    let all = tags(&workbook.name, content)?;
+    let mut edits = Vec::new();
+    for (n, tag) in all.iter().enumerate().filter(|(_, t)| t.opens("definedName")) {
+        let sheet = tag.attribute("localSheetId").and_then(|v| v.parse::<usize>().ok());
+        let is_filter = tag.attribute("name").is_some_and(|n| n == "_xlnm._FilterDatabase");
+        let extension = additions.filters.iter().find(|(s, _)| Some(*s) == sheet).filter(|_| is_filter);
+        let end = all.get(n + 1).map_or(tag.end, |t| t.start);
+        if let (Some((_, extension)), Ok(text)) = (extension, std::str::from_utf8(&content[tag.end..end]))
+            && let Some((sheet, range)) = text.rsplit_once('!')
+            && let Some(grown) = extension.areas(&range.replace('$', "")).and_then(|a| Range::parse(&a))
+        {
+            edits.push((tag.end..end, format!("{sheet}!{}", grown.fixed())));
+        }
+    }
+    Ok(edited(content, edits))
 }
 
 /// Whether both name one part.

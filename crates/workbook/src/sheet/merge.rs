@@ -234,7 +234,7 @@ pub struct Totals {
 
 impl Totals {
     /// Their cells as they will stand: by column. `data`: the last row of data as it was and as it will be.
-    pub(crate) fn moved(&self, data: (u32, u32)) -> Vec<(u32, Vec<u8>)> {
+    pub(crate) fn moved(&self, data: (u32, u32)) -> CellsByColumn {
         self.cells
             .cells
             .iter()
@@ -278,6 +278,9 @@ impl Totals {
     }
 }
 
+/// Cells as they stand in a part, each with its column.
+pub(crate) type CellsByColumn = Vec<(u32, Vec<u8>)>;
+
 /// What becomes of rows behind the new ones.
 pub(crate) struct Leftovers<'p> {
     /// The columns whose cells go.
@@ -289,7 +292,7 @@ pub(crate) struct Leftovers<'p> {
     /// A row that is cleared, wherever it stands: totals were there.
     pub(crate) totals_from: Option<u32>,
     /// Cells that come to stand here: row, and by column.
-    pub(crate) totals: Option<(u32, Vec<(u32, Vec<u8>)>)>,
+    pub(crate) totals: Option<(u32, CellsByColumn)>,
     /// Whether a cell that is cleared keeps its format: by column and format.
     pub(crate) keeps: &'p (dyn Fn(u32, u32) -> bool + Sync),
     pub(crate) prefix: &'p str,

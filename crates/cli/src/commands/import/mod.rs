@@ -87,8 +87,7 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
         let receipts: Vec<_> = receipts.iter().map(render::receipt_json::receipt).collect();
         print(&render::json_text(&receipts))?;
     } else {
-        let pages: Vec<String> = receipts.iter().map(render::receipt::page).collect();
-        print(&pages.join("\n"))?;
+        print(&render::receipt::pages(&receipts))?;
     }
     Ok(code)
 }

@@ -153,7 +153,7 @@ pub(super) fn import(
     receipt.placed = (records > 0).then(|| place.range().to_string());
     receipt.replaced = (wish.mode == Mode::Replace).then(|| place.rows_before());
     receipt.along = along;
-    receipt.matched = place.pairs.alike.clone();
+    receipt.matched.clone_from(&place.pairs.alike);
     receipt.notices.extend(notices);
     Ok(receipt)
 }
