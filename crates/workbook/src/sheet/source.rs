@@ -110,6 +110,15 @@ impl SheetSource {
         most: usize,
     ) -> Result<Option<RowBytes>> {
         let after = self.row;
+        if last == u32::MAX {
+            // Where all rows are wanted, they need not be told apart here.
+            let has_more = self.buffer.len() - self.at >= CHUNK || self.more(zip)?;
+            if let Some((end, row)) = has_more.then(|| self.plain_rows()).flatten() {
+                let bytes = self.buffer[self.at..end].to_vec();
+                (self.at, self.row) = (end, row);
+                return Ok(Some(RowBytes { bytes, after }));
+            }
+        }
         let mut end = self.at;
         loop {
             match next_row(&self.buffer, end) {
@@ -143,6 +152,23 @@ impl SheetSource {
         let bytes = self.buffer[self.at..end].to_vec();
         self.at = end;
         Ok((!bytes.is_empty()).then_some(RowBytes { bytes, after }))
+    }
+
+    /// Where the last whole row ends, and its number, if all rows are spelled as nearly all programs do.
+    fn plain_rows(&self) -> Option<(usize, u32)> {
+        let rows = &self.buffer[self.at..];
+        if memchr::memmem::find(rows, b"<!").is_some() || memchr::memmem::find(rows, b"</sheetData").is_some() {
+            return None;
+        }
+        let end = memchr::memmem::rfind(rows, b"</row>")? + b"</row>".len();
+        let start = memchr::memmem::rfind(&rows[..end], b"<row ")?;
+        match next_row(&rows[..end], start) {
+            NextRow::Row(row) if row.span.1 == end => {
+                let number = row.number.filter(|number| *number > self.row)?;
+                Some((self.at + end, number))
+            }
+            _ => None,
+        }
     }
 
     /// All rows up to row `last`, however many bytes they have.
