@@ -3,6 +3,7 @@
 //! Bytes come in, decisions and values go out. The crate opens no file, asks no clock and prints nothing; the program
 //! hands it blocks of text and places what comes back.
 
+pub mod docket;
 pub mod encoding;
 pub mod evidence;
 pub mod kind;
