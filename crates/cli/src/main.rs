@@ -3,6 +3,7 @@
 mod book_file;
 mod bridge;
 mod commands;
+mod docket;
 mod exit_code;
 mod failure;
 mod flags;

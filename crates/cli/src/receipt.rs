@@ -60,6 +60,8 @@ pub(crate) struct SheetReceipt {
     pub(crate) along: Vec<String>,
     /// Headings and columns whose names are alike, not the same.
     pub(crate) matched: Vec<(String, String)>,
+    /// The docket that was obeyed.
+    pub(crate) docket: Option<String>,
     pub(crate) sources: Vec<SourceReceipt>,
     pub(crate) columns: Vec<ColumnReceipt>,
     pub(crate) notices: Vec<Notice>,
@@ -107,6 +109,7 @@ impl SheetReceipt {
         Self {
             sheet,
             table,
+            docket: None,
             placed: None,
             replaced: None,
             along: Vec::new(),

@@ -23,6 +23,7 @@ pub(crate) fn run(args: impl IntoIterator<Item = OsString>) -> ExitCode {
     let done = match cli.command {
         Command::Inspect(options) => commands::inspect::run(&options),
         Command::Import(options) => commands::import::run(&options),
+        Command::Draft(options) => commands::draft::run(&options),
         Command::Undo(options) => commands::undo::run(&options),
         Command::Demo(options) => commands::demo::run(&options),
         Command::Completions(options) => {

@@ -181,3 +181,15 @@ pub(crate) fn undo(book: &Path, even_changed: bool) -> Result<()> {
     let _ = fs::remove_file(&last.path);
     Ok(())
 }
+
+/// Remembers that a docket was used, by the time of a file.
+pub(crate) fn note_use(docket: &Path) {
+    let Some(folder) = state_folder().map(|f| f.join("dockets")) else { return };
+    // Only a list tells it: nothing is lost if it cannot be kept.
+    let _ = fs::create_dir_all(&folder).and_then(|()| fs::write(folder.join(name_of(docket)), b""));
+}
+
+/// When a docket was last used.
+pub(crate) fn last_use(docket: &Path) -> Option<std::time::SystemTime> {
+    fs::metadata(state_folder()?.join("dockets").join(name_of(docket))).ok()?.modified().ok()
+}

@@ -61,6 +61,12 @@ pub enum NoticeCode {
     SheetKinds,
     /// The sheet is protected.
     SheetProtected,
+    /// Columns are not described in the docket, or described for nothing.
+    DocketColumns,
+    /// Most values of a column do not fit the kind that the docket says.
+    DocketKind,
+    /// What the docket changes against what would be found without it.
+    DocketChanges,
 }
 
 impl NoticeCode {
@@ -96,6 +102,9 @@ impl NoticeCode {
             Self::MixedSymbols => "mixed-symbols",
             Self::SheetKinds => "sheet-kinds",
             Self::SheetProtected => "sheet-protected",
+            Self::DocketColumns => "docket-columns",
+            Self::DocketKind => "docket-kind",
+            Self::DocketChanges => "docket-changes",
         }
     }
 
@@ -113,6 +122,7 @@ impl NoticeCode {
                 | Self::DateOrderUnknown
                 | Self::DecimalCharUnknown
                 | Self::Misfits
+                | Self::DocketKind
                 | Self::TotalDiffers
         )
     }

@@ -33,6 +33,8 @@ pub enum Scan {
 pub struct Choices {
     /// The encoding.
     pub encoding: Option<Encoding>,
+    /// Who says what the encoding is; nobody else than the clerk if this is open.
+    pub encoding_by: Option<DecidedBy>,
     /// How records are cut and where they stand.
     pub layout: LayoutChoices,
     /// The decimal character of all columns.
@@ -284,14 +286,17 @@ pub fn conclude(
         let name = &names[place];
         let (mut verdict, decided_by) = match &kinds[place] {
             Some((stated, option)) => {
-                let by = stated.decided_by.unwrap_or(DecidedBy::Given);
+                let by = stated.decided_by;
                 let format = stated.format.as_deref();
                 let mut verdict = force(stats, stated.kind, format, &around, choices.decimal)
                     .map_err(|why| BadChoice { option: option.clone(), why: format!("{name}: {why}") })?;
                 verdict.why = if option.is_empty() {
                     "not among the columns wanted".into()
                 } else {
-                    format!("stated: {option}")
+                    match by {
+                        DecidedBy::Docket => "from the docket".to_owned(),
+                        _ => format!("stated: {option}"),
+                    }
                 };
                 (verdict, by)
             }
@@ -480,7 +485,7 @@ fn names(
 struct Stated {
     kind: Kind,
     format: Option<String>,
-    decided_by: Option<DecidedBy>,
+    decided_by: DecidedBy,
 }
 
 fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(Stated, String)>>, BadChoice> {
@@ -490,7 +495,7 @@ fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(State
         why: format!("no column is \u{201c}{}\u{201d}; the columns are: {}", selector.text(), listed(names)),
     };
     if !choices.only.is_empty() {
-        let skip = Stated { kind: Kind::Skip, format: None, decided_by: choices.layout.decided_by };
+        let skip = Stated { kind: Kind::Skip, format: None, decided_by: DecidedBy::Given };
         kinds.fill(Some((skip, String::new())));
         for selector in &choices.only {
             let places = selector.places(names);
@@ -507,6 +512,10 @@ fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(State
         let format = choice.format.as_ref().map(|f| format!(":{f}")).unwrap_or_default();
         let option = format!("--as {}={}{format}", choice.selector.text(), choice.kind.word());
         if places.is_empty() {
+            // What a docket describes and the source lacks is told by whoever found the docket.
+            if choice.by == DecidedBy::Docket {
+                continue;
+            }
             return Err(missing(&option, &choice.selector));
         }
         for place in places {
@@ -517,7 +526,7 @@ fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(State
             let stated = Stated {
                 kind: choice.kind,
                 format: choice.format.clone(),
-                decided_by: choices.layout.decided_by,
+                decided_by: choice.by,
             };
             kinds[place] = Some((stated, option.clone()));
         }

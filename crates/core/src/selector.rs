@@ -1,5 +1,6 @@
 //! Selectors: how the clerk names columns.
 
+use crate::evidence::DecidedBy;
 use crate::kind::Kind;
 
 /// Columns by name, number, range or pattern.
@@ -17,6 +18,8 @@ pub struct AsChoice {
     pub kind: Kind,
     /// How the kind is spelled, if stated.
     pub format: Option<String>,
+    /// Who says so.
+    pub by: DecidedBy,
 }
 
 impl Selector {
@@ -109,7 +112,7 @@ impl AsChoice {
         if format.is_some() && matches!(found, Kind::Text | Kind::Skip) {
             return Err(format!("{} takes no format", found.word()));
         }
-        Ok(Self { selector: Selector::new(selector), kind: found, format })
+        Ok(Self { selector: Selector::new(selector), kind: found, format, by: DecidedBy::Given })
     }
 }
 

@@ -104,7 +104,7 @@ struct Over {
 /// use incola_workbook::{BookWriter, Compressor, RowEncoder, SheetColumn, SheetLayout, Styles};
 /// # fn main() -> Result<(), incola_workbook::Error> {
 /// let mut book = BookWriter::new(std::io::Cursor::new(Vec::new()));
-/// let berth = SheetColumn { name: "Berth".into(), longest: 3, style: Styles::TEXT, is_text: true };
+/// let berth = SheetColumn { name: "Berth".into(), longest: 3, style: Styles::TEXT, is_text: true, description: None };
 /// book.begin_sheet(SheetLayout {
 ///     name: "calls".into(), columns: vec![berth], rows: 1, header: true, table: Some("calls".into()),
 /// }, &Styles::new())?;

@@ -1,30 +1,31 @@
 //! `incola inspect`
 
 use crate::book_file::{is_book, read_book};
+use crate::docket::{self, shape};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Inspect;
 use crate::flags::options;
 use crate::folder;
-use crate::passes::survey::{LineRange, survey};
+use crate::passes::survey::survey;
 use crate::render::command::quoted;
 use crate::render::{self, book::Overview};
 use crate::run::{print, report};
 use crate::source::Source;
-use incola_core::reading::Choices;
 use serde::Serialize;
 use std::path::Path;
 
 /// Shows how each source is read, and what each workbook holds. One that cannot be read spoils none of the others.
 pub(crate) fn run(options: &Inspect) -> Result<ExitCode> {
-    let (choices, lines) = options::choices(&options.read)?;
+    // Mistakes in what was typed are told before anything is read.
+    options::choices(&options.read)?;
     let mut code = ExitCode::Done;
     let mut found = Vec::new();
     for (n, name) in folder::expand(&options.sources)?.iter().enumerate() {
         let one = if is_book(Path::new(name)) {
             book(options, name)
         } else {
-            source(options, name, &choices, lines)
+            source(options, name)
         };
         match one {
             Ok(Shown { page, json, status }) => {
@@ -63,16 +64,30 @@ enum ShownJson {
     Rows(render::book::RowsJson),
 }
 
-fn source(options: &Inspect, name: &str, choices: &Choices, lines: Option<LineRange>) -> Result<Shown> {
+fn source(options: &Inspect, name: &str) -> Result<Shown> {
     let source = Source::open(name, &std::env::temp_dir())?;
-    let surveyed = survey(&source, choices, lines)?;
+    let docket = docket::find(&options.read, name, None)?;
+    let (choices, lines) = docket::apply::choices(&options.read, docket.as_ref())?;
+    let mut surveyed = survey(&source, &choices, lines)?;
+    let mut obeyed = None;
+    if let Some(file) = &docket {
+        let (typed, _) = options::choices(&options.read)?;
+        let changes = shape::changes(&surveyed, &typed, file);
+        // The preview shows the source, under its own names; what the docket lacks is told.
+        let mut named = surveyed.reading.clone();
+        let before = named.notices.len();
+        shape::shape(&mut named, docket.as_ref(), name)?;
+        surveyed.reading.notices.extend(named.notices.drain(before..));
+        surveyed.reading.notices.extend(changes);
+        obeyed = Some(file.path.display().to_string());
+    }
     let looks = surveyed.reading.notices.iter().any(|n| n.code.needs_a_look());
     let page = match (options.json, options.raw) {
         (true, _) => String::new(),
         (_, true) => render::raw::lines(&source, &surveyed, options.rows),
-        _ => render::reading::page(name, &surveyed, options),
+        _ => render::reading::page(name, &surveyed, options, obeyed.as_deref()),
     };
-    let json = ShownJson::Reading(Box::new(render::reading_json::reading(name, &surveyed)));
+    let json = ShownJson::Reading(Box::new(render::reading_json::reading(name, &surveyed, obeyed)));
     Ok(Shown { page, json, status: if looks { ExitCode::NeedsALook } else { ExitCode::Done } })
 }
 

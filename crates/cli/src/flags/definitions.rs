@@ -23,6 +23,8 @@ pub(crate) enum Command {
     Inspect(Inspect),
     /// Read sources, place them in a workbook as tables, and print the receipt
     Import(Import),
+    /// Write down how a source is read, as a docket that is found again for the next file of its sort
+    Draft(Draft),
     /// Take back the last change that Incola made to a workbook
     Undo(Undo),
     /// Lay out made-up files of the harbour office of Tolgarth Quay and run the whole job on them
@@ -57,6 +59,26 @@ pub(crate) struct Inspect {
     pub(crate) read: Read,
 }
 
+/// Options of `draft`.
+#[derive(Debug, Args)]
+pub(crate) struct Draft {
+    /// The file to read
+    #[arg(required_unless_present = "list", value_name = "SOURCE")]
+    pub(crate) source: Option<String>,
+    /// The docket to write, which ends in .docket.toml; standard output if this is left out
+    #[arg(short, long, value_name = "F")]
+    pub(crate) output: Option<PathBuf>,
+    /// Replace the docket if it is there already
+    #[arg(long)]
+    pub(crate) overwrite: bool,
+    /// List the dockets that are known here: what they are for, and when they were last used
+    #[arg(long, conflicts_with_all = ["output", "overwrite"])]
+    pub(crate) list: bool,
+    /// How the source is read.
+    #[command(flatten)]
+    pub(crate) read: Read,
+}
+
 /// Options of `undo`.
 #[derive(Debug, Args)]
 pub(crate) struct Undo {
@@ -69,7 +91,7 @@ pub(crate) struct Undo {
 }
 
 /// Options of `import`.
-#[derive(Debug, Args)]
+#[derive(Clone, Debug, Args)]
 pub(crate) struct Import {
     /// Files to read, or folders of them; `-` for standard input; .gz files are read as they are
     #[arg(required = true, value_name = "SOURCE")]
@@ -84,12 +106,12 @@ pub(crate) struct Import {
     /// name of a table, of a range, or of a heading
     #[arg(long, value_name = "CELL|NAME")]
     pub(crate) at: Option<String>,
-    /// fresh: nothing may stand where rows go; replace: the rows that stand there go; append: rows go under the last one
-    #[arg(long, value_name = "MODE", default_value = "fresh")]
-    pub(crate) mode: PlacingMode,
-    /// How columns find their headings in the sheet
-    #[arg(long = "match", value_name = "BY", default_value = "name")]
-    pub(crate) matching: MatchBy,
+    /// fresh (the default): nothing may stand where rows go; replace: the rows that stand there go; append: rows go under the last one
+    #[arg(long, value_name = "MODE")]
+    pub(crate) mode: Option<PlacingMode>,
+    /// How columns find their headings in the sheet [default: name]
+    #[arg(long = "match", value_name = "BY")]
+    pub(crate) matching: Option<MatchBy>,
     /// What becomes of a heading that the source has no column for [default: stop]
     #[arg(long, value_name = "blank")]
     pub(crate) missing: Option<Missing>,
@@ -99,6 +121,9 @@ pub(crate) struct Import {
     /// A column that says which source each row came from
     #[arg(long, value_name = "NAME")]
     pub(crate) source_column: Option<String>,
+    /// A column that counts the records, so that their order can be had back
+    #[arg(long, value_name = "NAME")]
+    pub(crate) number_rows: Option<String>,
     /// Change the workbook even if it is signed: the signature breaks
     #[arg(long)]
     pub(crate) even_signed: bool,
@@ -191,6 +216,24 @@ pub(crate) struct Read {
     /// Records to survey: all, none (every column is text), or a number
     #[arg(long, value_name = "all|none|N")]
     pub(crate) scan: Option<String>,
+    /// The docket to obey, by its name or file [default: the one that is for files of that name]
+    #[arg(long, value_name = "NAME|FILE", conflicts_with = "no_docket")]
+    pub(crate) docket: Option<String>,
+    /// Obey no docket, even if one is for files of that name
+    #[arg(long)]
+    pub(crate) no_docket: bool,
+}
+
+impl Import {
+    /// What is done with what stands in the sheet.
+    pub(crate) fn placing_mode(&self) -> PlacingMode {
+        self.mode.unwrap_or(PlacingMode::Fresh)
+    }
+
+    /// Whether the place is stated.
+    pub(crate) fn states_place(&self) -> bool {
+        self.at.is_some() || self.placing_mode() != PlacingMode::Fresh || self.sheet.is_some()
+    }
 }
 
 /// What is done with what stands in a sheet.

@@ -31,6 +31,7 @@ pub(crate) fn choices(read: &Read) -> Result<(Choices, Option<LineRange>)> {
     };
     let choices = Choices {
         encoding,
+        encoding_by: None,
         layout: LayoutChoices {
             delimiter: read.delimiter.as_deref().map(delimiter),
             runs_as_one: read.runs_as_one.map(|y| y == YesNo::Yes),
@@ -175,7 +176,7 @@ fn lines(text: &str) -> Result<LineRange> {
 }
 
 /// Reads a list written as one RFC 4180 record.
-fn list(option: &str, text: &str) -> Result<Vec<String>> {
+pub(crate) fn list(option: &str, text: &str) -> Result<Vec<String>> {
     let mut machine = Machine::new(&Dialect::new(","));
     let bytes = text.as_bytes();
     if machine.step(bytes, 0, true) != Step::Record || machine.next_start() < bytes.len() {

@@ -68,8 +68,11 @@ pub(crate) fn survey(source: &Source, choices: &Choices, lines: Option<LineRange
 
 fn detect_encoding(source: &Source, raw: &RawSamples, choices: &Choices) -> Result<Detected> {
     if let Some(encoding) = choices.encoding {
-        let by = choices.layout.decided_by.unwrap_or(DecidedBy::Given);
-        let why = format!("stated: {}", encoding.name());
+        let by = choices.encoding_by.unwrap_or(DecidedBy::Given);
+        let why = match by {
+            DecidedBy::Docket => "from the docket".to_owned(),
+            _ => format!("stated: {}", encoding.name()),
+        };
         let decision = Decision { decided_by: by, ..Decision::given(encoding, why) };
         return Ok(Detected {
             encoding: decision,

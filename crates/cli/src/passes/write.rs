@@ -14,7 +14,7 @@ use incola_core::kind::{Kind, Sum, Value};
 use incola_core::reading::ColumnReading;
 use incola_core::record::Machine;
 use incola_core::survey::{Item, SurveyPlan, next_item};
-use incola_workbook::{Block, BookWriter, Compressor, RowEncoder, Styles, pipeline};
+use incola_workbook::{Block, BookWriter, Compressor, RowEncoder, StyleId, Styles, pipeline};
 use std::cell::RefCell;
 
 /// XML of rows that is compressed at once at most.
@@ -117,6 +117,10 @@ pub(crate) struct Placing<'p> {
     pub(crate) slots: Vec<Slot>,
     /// What the source is called, where a column says so.
     pub(crate) source_name: &'p str,
+    /// The format of the numbers of records.
+    pub(crate) number_style: StyleId,
+    /// The number of the first record.
+    pub(crate) first_record: u32,
 }
 
 /// What goes into a column of the sheet.
@@ -126,28 +130,23 @@ pub(crate) enum Slot {
     Field(usize),
     /// What the source is called.
     SourceName,
+    /// The number of the record, from 1.
+    RecordNumber,
     /// Nothing.
     Nothing,
 }
 
 impl<'p> Placing<'p> {
-    /// The rows of a new sheet: all columns that are wanted, side by side, and first what the source is called, if that is wanted.
+    /// The rows of a new sheet, side by side from its first column on.
     pub(crate) fn new(
-        columns: &'p [ColumnReading],
-        writers: &'p [ColumnWriter],
+        (columns, writers): (&'p [ColumnReading], &'p [ColumnWriter]),
+        slots: Vec<Slot>,
         first_row: u32,
-        source_name: Option<&'p str>,
+        source_name: &'p str,
+        number_style: StyleId,
     ) -> Self {
-        let fields = (0..columns.len()).filter(|i| columns[*i].is_wanted()).map(Slot::Field);
-        let slots: Vec<Slot> = source_name.map(|_| Slot::SourceName).into_iter().chain(fields).collect();
-        Self {
-            columns,
-            writers,
-            first_row,
-            sheet_columns: (1..).take(slots.len()).collect(),
-            slots,
-            source_name: source_name.unwrap_or_default(),
-        }
+        let sheet_columns = (1..).take(slots.len()).collect();
+        Self { columns, writers, first_row, sheet_columns, slots, source_name, number_style, first_record: 1 }
     }
 }
 
@@ -297,6 +296,12 @@ fn write_row(
             Slot::Field(index) => *index,
             Slot::SourceName => {
                 rows.text(place, Styles::TEXT, placing.source_name.as_bytes());
+                continue;
+            }
+            Slot::RecordNumber => {
+                let number = placing.first_record + (row - placing.first_row);
+                let style = placing.number_style;
+                rows.number(place, style, |out| incola_workbook::serial_date::write_whole(out, number));
                 continue;
             }
             Slot::Nothing => {

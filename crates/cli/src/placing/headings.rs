@@ -101,19 +101,24 @@ pub(crate) fn pair(headings: &[Heading], offers: &[Offer], rules: Rules, sheet: 
         open.retain(|h| !h.is_computed);
     }
     // What says which source it is finds a place of its own.
-    let is_fine = |offer: &&Offer| offer.slot == Slot::SourceName || rules.surplus != Surplus::Stop;
+    let is_fine = |offer: &&Offer| is_ours(offer.slot) || rules.surplus != Surplus::Stop;
     if (!open.is_empty() && !rules.missing_is_blank) || !left.iter().all(is_fine) || pairs.slots.is_empty() {
         return Err(mismatch(headings, offers, &open, &left, rules, sheet));
     }
     pairs.slots.extend(open.iter().map(|h| (h.column, Slot::Nothing)));
     let next = headings.iter().map(|h| h.column).max().unwrap_or(0) + 1;
-    let wanted = left.iter().filter(|o| o.slot == Slot::SourceName || rules.surplus == Surplus::Add);
+    let wanted = left.iter().filter(|o| is_ours(o.slot) || rules.surplus == Surplus::Add);
     for (offer, column) in wanted.zip(next..) {
         pairs.added.push((column, offer.name.clone()));
         pairs.slots.push((column, offer.slot));
     }
     pairs.slots.sort_unstable_by_key(|(column, _)| *column);
     Ok(pairs)
+}
+
+/// Whether a column is not the source's, but was asked for: it gets a heading if there is none.
+fn is_ours(slot: Slot) -> bool {
+    matches!(slot, Slot::SourceName | Slot::RecordNumber)
 }
 
 /// Both lists, side by side, with what has no counterpart marked.
@@ -185,6 +190,7 @@ mod tests {
         let slot = |slot: &Slot| match slot {
             Slot::Field(n) => n.to_string(),
             Slot::SourceName => "source".into(),
+            Slot::RecordNumber => "number".into(),
             Slot::Nothing => "-".into(),
         };
         let slots: Vec<String> = pairs.slots.iter().map(|(c, s)| format!("{c}:{}", slot(s))).collect();

@@ -7,12 +7,13 @@ pub(crate) mod spot;
 
 use crate::bridge::ColumnWriter;
 use crate::failure::{Failure, Result};
+use crate::flags::definitions::Import;
 use crate::passes::write::Slot;
 use headings::{Heading, Offer, Pairs, Rules, pair};
 use incola_core::reading::ColumnReading;
 use incola_workbook::{
     CellRef, ExistingBook, ExistingCell, ExistingTable, Extension, Fill, PlaceFormats, Question, Range,
-    RowsPlan, SheetFacts, Styles, TableChange, Totals, limits,
+    RowsPlan, SheetFacts, StyleId, Styles, TableChange, Totals, limits,
 };
 use spot::Spot;
 
@@ -105,7 +106,12 @@ impl Place {
     }
 
     /// What is done to the sheet.
-    pub(crate) fn plan(&self, columns: &[ColumnReading], writers: &[ColumnWriter]) -> RowsPlan {
+    pub(crate) fn plan(
+        &self,
+        columns: &[ColumnReading],
+        writers: &[ColumnWriter],
+        (names, number_style): (&Import, StyleId),
+    ) -> RowsPlan {
         let last = self.last_row();
         let formats = self.pairs.slots.iter().zip(&self.facts.columns).map(|((column, slot), facts)| {
             let of_column = self.facts.column_format(*column);
@@ -118,6 +124,7 @@ impl Place {
                 all: all.chain(self.facts.row_formats.iter().copied()).chain([of_column]).collect(),
                 styles: match slot {
                     Slot::Field(n) => writers[*n].formats(),
+                    Slot::RecordNumber => vec![number_style],
                     _ => vec![Styles::TEXT],
                 },
             }
@@ -148,7 +155,8 @@ impl Place {
                 range.to.row = last.max(self.first_row);
                 let names = self.pairs.slots.iter().map(|(_, slot)| match slot {
                     Slot::Field(n) => columns[*n].name.clone(),
-                    _ => String::new(),
+                    Slot::RecordNumber => names.number_rows.clone().unwrap_or_default(),
+                    _ => names.source_column.clone().unwrap_or_default(),
                 });
                 Some(TableChange::New(name.clone(), range, names.collect()))
             }

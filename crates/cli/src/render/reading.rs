@@ -28,7 +28,7 @@ pub(super) fn starts_inside_values(reading: &Reading, number: usize) -> bool {
 }
 
 /// The page of a source.
-pub(crate) fn page(name: &str, surveyed: &Surveyed, options: &Inspect) -> String {
+pub(crate) fn page(name: &str, surveyed: &Surveyed, options: &Inspect, docket: Option<&str>) -> String {
     let columns = terminal_columns();
     let reading = &surveyed.reading;
     let mut out = format!("{}   {}\n\n", style::strong(&line(name)), summary(surveyed));
@@ -41,6 +41,9 @@ pub(crate) fn page(name: &str, surveyed: &Surveyed, options: &Inspect) -> String
             out.push_str(&format!("  {}\n", style::faint(&more)));
         }
         out.push('\n');
+    }
+    if let Some(docket) = docket {
+        out.push_str(&format!("  {}     {}\n", style::faint("docket"), line(docket)));
     }
     out.push_str(&reasons(reading, columns));
     out.push('\n');

@@ -13,6 +13,8 @@ use serde::Serialize;
 pub(crate) struct ReadingJson {
     source: String,
     bytes: u64,
+    /// The docket that was obeyed.
+    docket: Option<String>,
     encoding: EncodingJson,
     line_end: &'static str,
     layout: LayoutJson,
@@ -122,7 +124,7 @@ impl SetAsideJson {
 }
 
 /// A reading in JSON's form.
-pub(crate) fn reading(name: &str, surveyed: &Surveyed) -> ReadingJson {
+pub(crate) fn reading(name: &str, surveyed: &Surveyed, docket: Option<String>) -> ReadingJson {
     let reading = &surveyed.reading;
     let layout = &reading.layout;
     let dialect = &layout.dialect.value;
@@ -131,6 +133,7 @@ pub(crate) fn reading(name: &str, surveyed: &Surveyed) -> ReadingJson {
     ReadingJson {
         source: name.to_owned(),
         bytes: surveyed.bytes,
+        docket,
         encoding: EncodingJson {
             name: reading.encoding.value.name(),
             bom: reading.bom_bytes > 0,

@@ -108,6 +108,9 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
             rows.push(("", format!("{} more, listed with --json", counted(rest, "line", "lines"))));
         }
     }
+    if let Some(docket) = &sheet.docket {
+        rows.push(("docket", line(docket)));
+    }
     let written = &sheet.written;
     let placed = sheet.placed.as_ref().map_or_else(String::new, |range| format!(", in {range}"));
     let instead = sheet.replaced.filter(|n| *n > 0);

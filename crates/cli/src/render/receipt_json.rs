@@ -27,6 +27,8 @@ struct SheetJson {
     along: Vec<String>,
     /// Headings and columns whose names are alike, not the same.
     matched: Vec<MatchedJson>,
+    /// The docket that was obeyed.
+    docket: Option<String>,
     sources: Vec<SourceJson>,
     rows: u64,
     cells: u64,
@@ -97,6 +99,7 @@ fn sheet(sheet: &SheetReceipt) -> SheetJson {
             .iter()
             .map(|(heading, column)| MatchedJson { heading: heading.clone(), column: column.clone() })
             .collect(),
+        docket: sheet.docket.clone(),
         sources: sheet
             .sources
             .iter()

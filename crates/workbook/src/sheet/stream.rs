@@ -21,6 +21,8 @@ pub struct SheetColumn {
     pub style: StyleId,
     /// Whether digits kept as text are meant that way: their warning marks are switched off.
     pub is_text: bool,
+    /// What is shown when the heading is selected.
+    pub description: Option<String>,
 }
 
 /// What a new sheet looks like.
@@ -124,6 +126,7 @@ impl SheetLayout {
     /// Everything behind the last row. `table_part`: the relationship that leads to the table.
     pub(crate) fn tail(&self, table_part: Option<&str>) -> Vec<u8> {
         let mut out = String::from("</sheetData>");
+        out.push_str(&self.descriptions());
         let silenced = self.silenced();
         if !silenced.is_empty() {
             let _ = write!(
@@ -137,6 +140,28 @@ impl SheetLayout {
         }
         out.push_str("</worksheet>");
         out.into_bytes()
+    }
+
+    /// Messages that are shown when a heading is selected; they allow whatever is typed (ECMA-376 part 1, 18.3.1.32).
+    fn descriptions(&self) -> String {
+        let described = || self.columns.iter().zip(1..).filter(|_| self.header);
+        let messages: Vec<String> = described()
+            .filter_map(|(column, n)| {
+                let text: String = column.description.as_ref()?.chars().take(255).collect();
+                let title: String = column.name.chars().take(32).collect();
+                Some(format!(
+                    "<dataValidation allowBlank=\"1\" showInputMessage=\"1\" promptTitle=\"{}\" prompt=\"{}\" sqref=\"{}1\"/>",
+                    crate::xml::escaped(&title),
+                    crate::xml::escaped(&text),
+                    column_letters(n)
+                ))
+            })
+            .collect();
+        if messages.is_empty() {
+            return String::new();
+        }
+        let count = messages.len();
+        format!("<dataValidations count=\"{count}\">{}</dataValidations>", messages.concat())
     }
 
     /// The data cells of neighbouring text columns, as areas.

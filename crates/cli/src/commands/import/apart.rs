@@ -2,33 +2,31 @@
 
 use super::opened::Opened;
 use super::rows::{self, Together};
-use super::{Book, check_new_sheet, check_strict, dry_written, finish, names_of, sheet_columns};
+use super::{Book, Item, check_new_sheet, check_strict, dry_written, finish, names_of, sheet_columns};
 use crate::bridge::ColumnWriter;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{Import, PlacingMode};
-use crate::passes::survey::Surveyed;
-use crate::passes::write::{Placing, not_written, write};
+use crate::docket::shape::Shape;
+use crate::flags::definitions::Import;
+use crate::passes::write::{Placing, Slot, not_written, write};
 use crate::placeholders;
 use crate::receipt::{Receipt, SheetReceipt};
 use crate::run::report;
-use crate::source::Source;
-use incola_core::reading;
-use incola_workbook::{SheetColumn, SheetLayout, Styles, sheet_name};
+use incola_workbook::{SheetLayout, Styles, sheet_name};
 
 /// Imports each source of a workbook. One that fails spoils none of the others: it leaves nothing behind, and the status that it
 /// deserves comes with the receipt.
-pub(super) fn import(options: &Import, to: &Book, choices: &reading::Choices) -> Result<(Receipt, ExitCode)> {
+pub(super) fn import(options: &Import, to: &Book) -> Result<(Receipt, ExitCode)> {
     let mut styles = Styles::new();
     let mut opened = Opened::at(&to.path, options.dry_run, options.even_signed)?;
     let mut sheets: Vec<SheetReceipt> = Vec::new();
     let mut code = ExitCode::Done;
-    for (source, surveyed) in &to.sources {
+    for item in &to.items {
         let done: Vec<String> = sheets.iter().map(|s| s.sheet.clone()).collect();
-        match one(options, to, (&mut opened, &mut styles), (source, surveyed, choices), &done) {
+        match one(to, (&mut opened, &mut styles), item, &done) {
             Ok(sheet) => sheets.push(sheet),
             // What is wrong with one source is told, and the others go on; what is wrong with the workbook ends everything.
-            Err(failure) if to.sources.len() > 1 && failure.status == ExitCode::Protected => {
+            Err(failure) if to.items.len() > 1 && failure.status == ExitCode::Protected => {
                 if let Some(writer) = &mut opened.writer {
                     writer.abandon_sheet().map_err(|e| not_written(&e))?;
                 }
@@ -47,18 +45,17 @@ pub(super) fn import(options: &Import, to: &Book, choices: &reading::Choices) ->
 
 /// Imports one source. `done`: the sheets of those before it.
 fn one(
-    options: &Import,
     to: &Book,
     (opened, styles): (&mut Opened, &mut Styles),
-    (source, surveyed, choices): (&Source, &Surveyed, &reading::Choices),
+    item: &Item,
     done: &[String],
 ) -> Result<SheetReceipt> {
+    let Item { source, surveyed, options, choices, shape } = item;
     let wanted = options.sheet.as_deref().unwrap_or("{stem}");
     let wanted = placeholders::fill(wanted, "--sheet", names_of(source, surveyed), false)?;
     let there = opened.sheet(&wanted);
-    let stated = options.at.is_some() || options.mode != PlacingMode::Fresh || options.sheet.is_some();
     let spot = rows::spot(options, opened, there)?;
-    if let Some(sheet) = spot.sheet.filter(|_| stated) {
+    if let Some(sheet) = spot.sheet.filter(|_| options.states_place()) {
         if done.contains(&opened.sheet_names[sheet]) {
             return Err(Failure::usage(format!(
                 "several sources go into sheet \u{201c}{}\u{201d}",
@@ -67,44 +64,42 @@ fn one(
             .leaving("nothing was written")
             .help("put them together: --together"));
         }
-        let together = Together { sources: vec![(source, surveyed)], reading: surveyed.reading.clone() };
+        let reading = surveyed.reading.clone();
+        let together = Together { sources: vec![(source, surveyed)], reading, shape: shape.clone() };
         return rows::import(options, opened, styles, choices, (spot, together));
     }
-    new_sheet(options, to, (opened, styles), (source, surveyed), &sheet_name::legal(&wanted, done))
+    new_sheet(to, (opened, styles), item, &sheet_name::legal(&wanted, done))
 }
 
 /// A source becomes a new sheet.
 fn new_sheet(
-    options: &Import,
     to: &Book,
     (opened, styles): (&mut Opened, &mut Styles),
-    (source, surveyed): (&Source, &Surveyed),
+    Item { source, surveyed, options, shape, .. }: &Item,
     name: &str,
 ) -> Result<SheetReceipt> {
     let columns = &surveyed.reading.columns;
     check_new_sheet(options, &to.path, name)?;
     opened.check_free(&to.path, name)?;
     let table = (!options.plain).then(|| sheet_name::legal_table(&source.stem, &opened.taken_names));
-    let writers: Vec<ColumnWriter> =
-        columns.iter().map(|c| ColumnWriter::new(c, styles).counting_from_1904(opened.from_1904)).collect();
+    let writers: Vec<ColumnWriter> = columns
+        .iter()
+        .map(|c| ColumnWriter::new(c, styles).counting_from_1904(opened.from_1904))
+        .collect();
     let header =
         surveyed.reading.layout.header_line.is_some() || !options.plain || options.read.names.is_some();
     let label = source.label();
-    let mut sheet_columns = sheet_columns(columns, &writers);
-    if let Some(name) = &options.source_column {
-        let longest = label.encode_utf16().count() as u32;
-        let column = SheetColumn { name: name.clone(), longest, style: Styles::TEXT, is_text: true };
-        sheet_columns.insert(0, column);
-    }
+    let slots = slots_of(options, shape);
+    let number_style = styles.number_format("0");
+    let longest = label.encode_utf16().count() as u32;
     let layout = SheetLayout {
         name: name.to_owned(),
-        columns: sheet_columns,
+        columns: sheet_columns(&slots, columns, &writers, (options, shape), (longest, number_style)),
         rows: surveyed.reading.records,
         header,
         table: table.clone(),
     };
-    let from = options.source_column.as_ref().map(|_| label.as_str());
-    let placing = Placing::new(columns, &writers, layout.first_row(), from);
+    let placing = Placing::new((columns, &writers), slots, layout.first_row(), &label, number_style);
     let written = match &mut opened.writer {
         None => dry_written(columns, surveyed.reading.records),
         Some(book) => {
@@ -116,5 +111,14 @@ fn new_sheet(
         }
     };
     opened.taken_names.extend(table.clone());
-    Ok(SheetReceipt::new(&[(source, surveyed)], columns, name.to_owned(), table, written))
+    let mut receipt = SheetReceipt::new(&[(source, surveyed)], columns, name.to_owned(), table, written);
+    receipt.docket.clone_from(&shape.docket);
+    Ok(receipt)
+}
+
+/// What goes into the columns of a new sheet.
+pub(super) fn slots_of(options: &Import, shape: &Shape) -> Vec<Slot> {
+    let number = options.number_rows.iter().map(|_| Slot::RecordNumber);
+    let source = options.source_column.iter().map(|_| Slot::SourceName);
+    number.chain(source).chain(shape.order.iter().map(|n| Slot::Field(*n))).collect()
 }

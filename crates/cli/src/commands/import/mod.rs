@@ -9,28 +9,31 @@ use crate::bridge::ColumnWriter;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Import, PlacingMode};
+use crate::docket::{self, shape::{self, Shape}};
 use crate::flags::options;
 use crate::folder;
 use crate::passes::survey::{LineRange, Surveyed, survey};
-use crate::passes::write::{Written, not_written};
+use crate::passes::write::{Slot, Written, not_written};
 use crate::placeholders::{self, Names};
 use crate::questions::{self, Asker};
 use crate::receipt::{Receipt, SheetReceipt};
 use crate::render;
 use crate::run::{print, report};
 use crate::source::Source;
+use crate::safety;
 use crate::target;
 use incola_core::kind::Kind;
 use incola_core::reading::{self, ColumnReading};
 use incola_core::words::counted;
-use incola_workbook::{CellRef, SheetColumn, Styles, limits};
+use incola_workbook::{CellRef, SheetColumn, StyleId, Styles, limits};
 use opened::{Opened, check_place};
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
 /// Imports sources into workbooks.
 pub(crate) fn run(options: &Import) -> Result<ExitCode> {
-    let (choices, lines) = options::choices(&options.read)?;
+    // Mistakes in what was typed are told before anything is read.
+    options::choices(&options.read)?;
     check_ending(&options.into)?;
     if !placeholders::any(&options.into.to_string_lossy()) {
         check_place(&options.into, options.even_signed)?;
@@ -40,18 +43,10 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     let mut code = ExitCode::Done;
     let mut books: Vec<Book> = Vec::new();
     for name in &folder::expand(&options.sources)? {
-        let one = || -> Result<(PathBuf, Source, Surveyed)> {
-            let source = Source::open(name, &spool_folder)?;
-            let surveyed = survey(&source, &choices, lines)?;
-            let surveyed = settle(options, &source, surveyed, &choices, lines)?;
-            check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
-            let book = book_for(options, &source, &surveyed)?;
-            Ok((book, source, surveyed))
-        };
-        match one() {
-            Ok((book, source, surveyed)) => match books.iter_mut().find(|b: &&mut Book| b.path == book) {
-                Some(known) => known.sources.push((source, surveyed)),
-                None => books.push(Book { path: book, sources: vec![(source, surveyed)] }),
+        match prepare(options, name, &spool_folder) {
+            Ok((book, item)) => match books.iter_mut().find(|b: &&mut Book| b.path == book) {
+                Some(known) => known.items.push(item),
+                None => books.push(Book { path: book, items: vec![item] }),
             },
             Err(failure) if options.together || failure.status == ExitCode::Interrupted => {
                 return Err(failure);
@@ -65,9 +60,9 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     let mut receipts = Vec::new();
     for book in &books {
         let done = if options.together {
-            together::import(options, book, &choices).map(|receipt| (receipt, ExitCode::Done))
+            together::import(book).map(|receipt| (receipt, ExitCode::Done))
         } else {
-            apart::import(options, book, &choices)
+            apart::import(options, book)
         };
         match done {
             Ok((receipt, failed)) => {
@@ -90,6 +85,29 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
         print(&render::receipt::pages(&receipts))?;
     }
     Ok(code)
+}
+
+/// Reads a source as far as it is needed before something is written: also gives the workbook that it goes into.
+fn prepare(options: &Import, name: &str, spool_folder: &Path) -> Result<(PathBuf, Item)> {
+    let source = Source::open(name, spool_folder)?;
+    let docket = docket::find(&options.read, name, Some(&options.into))?;
+    let (choices, lines) = docket::apply::choices(&options.read, docket.as_ref())?;
+    let options = docket::apply::placing(options, docket.as_ref());
+    let surveyed = survey(&source, &choices, lines)?;
+    let mut surveyed = settle(&options, &source, surveyed, &choices, lines)?;
+    let changes = docket.as_ref().map(|file| -> Result<_> {
+        let (typed, _) = options::choices(&options.read)?;
+        Ok(shape::changes(&surveyed, &typed, file))
+    });
+    let changes = changes.transpose()?.flatten();
+    let shape = shape::shape(&mut surveyed.reading, docket.as_ref(), name)?;
+    surveyed.reading.notices.extend(changes);
+    check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
+    let book = book_for(&options, &source, &surveyed)?;
+    if let Some(docket) = &docket {
+        safety::note_use(&docket.path);
+    }
+    Ok((book, Item { source, surveyed, options, choices, shape }))
 }
 
 /// Asks what cannot be told, where someone sits at a terminal.
@@ -145,7 +163,16 @@ fn settle(
 /// A workbook to be written, and what goes into it.
 struct Book {
     path: PathBuf,
-    sources: Vec<(Source, Surveyed)>,
+    items: Vec<Item>,
+}
+
+/// A source, and what was typed and what its docket says of it.
+struct Item {
+    source: Source,
+    surveyed: Surveyed,
+    options: Import,
+    choices: reading::Choices,
+    shape: Shape,
 }
 
 /// The workbook that a source goes into.
@@ -210,7 +237,7 @@ fn check_limits(source: &Source, columns: &[ColumnReading], records: u64) -> Res
 /// Fails if a place was stated for a sheet that is yet to be made: a new one begins at A1.
 fn check_new_sheet(options: &Import, path: &Path, name: &str) -> Result<()> {
     let is_first = |at: &str| CellRef::parse(at) == Some(CellRef { row: 1, column: 1 });
-    let stated = match (&options.at, options.mode) {
+    let stated = match (&options.at, options.placing_mode()) {
         (Some(at), _) if !is_first(at) => format!("--at {at}"),
         (_, PlacingMode::Append) => "--mode append".to_owned(),
         (_, PlacingMode::Replace) => "--mode replace".to_owned(),
@@ -264,18 +291,38 @@ fn check_strict(
     .help(format!("keep such values as text: leave --strict out, or say --as '{name}=text'")))
 }
 
-fn sheet_columns(columns: &[ColumnReading], writers: &[ColumnWriter]) -> Vec<SheetColumn> {
-    columns
-        .iter()
-        .zip(writers)
-        .filter(|(c, _)| c.is_wanted())
-        .map(|(column, writer)| SheetColumn {
-            name: column.name.clone(),
-            longest: column.stats.longest,
-            style: writer.empty_style(column),
-            is_text: column.rule.kind() == Kind::Text,
-        })
-        .collect()
+/// The columns of a new sheet: what counts the records and what says the source, then those of the source.
+fn sheet_columns(
+    slots: &[Slot],
+    columns: &[ColumnReading],
+    writers: &[ColumnWriter],
+    (options, shape): (&Import, &Shape),
+    (longest_source, number_style): (u32, StyleId),
+) -> Vec<SheetColumn> {
+    let column = |slot: &Slot| match slot {
+        Slot::Field(n) => SheetColumn {
+            name: columns[*n].name.clone(),
+            longest: columns[*n].stats.longest,
+            style: writers[*n].empty_style(&columns[*n]),
+            is_text: columns[*n].rule.kind() == Kind::Text,
+            description: shape.descriptions.get(*n).cloned().flatten(),
+        },
+        Slot::RecordNumber => SheetColumn {
+            name: options.number_rows.clone().unwrap_or_default(),
+            longest: 6,
+            style: number_style,
+            is_text: false,
+            description: None,
+        },
+        Slot::SourceName | Slot::Nothing => SheetColumn {
+            name: options.source_column.clone().unwrap_or_default(),
+            longest: longest_source,
+            style: Styles::TEXT,
+            is_text: true,
+            description: None,
+        },
+    };
+    slots.iter().map(column).collect()
 }
 
 /// Puts the workbook in its place.

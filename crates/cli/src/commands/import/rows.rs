@@ -3,6 +3,7 @@
 use super::opened::Opened;
 use super::{check_strict, dry_written};
 use crate::bridge::ColumnWriter;
+use crate::docket::shape::Shape;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Extra, Import, MatchBy, PlacingMode};
 use crate::passes::survey::Surveyed;
@@ -26,6 +27,7 @@ use incola_workbook::{
 pub(super) struct Together<'s> {
     pub(super) sources: Vec<(&'s Source, &'s Surveyed)>,
     pub(super) reading: Reading,
+    pub(super) shape: Shape,
 }
 
 /// Where `--at` says that rows go; the sheet of that name, if it is there, otherwise.
@@ -62,15 +64,15 @@ pub(super) fn import(
     let stem = together.sources.first().map(|(s, _)| s.stem.clone()).unwrap_or_default();
     let wish = Wish {
         spot,
-        mode: match options.mode {
+        mode: match options.placing_mode() {
             PlacingMode::Fresh => Mode::Fresh,
             PlacingMode::Replace => Mode::Replace,
             PlacingMode::Append => Mode::Append,
         },
         rules: Rules {
             matching: match options.matching {
-                MatchBy::Name => Matching::Name,
-                MatchBy::Position => Matching::Position,
+                Some(MatchBy::Position) => Matching::Position,
+                _ => Matching::Name,
             },
             missing_is_blank: options.missing.is_some(),
             surplus: match options.extra {
@@ -99,6 +101,7 @@ pub(super) fn import(
     let from_1904 = opened.from_1904;
     let writers: Vec<ColumnWriter> =
         columns.iter().map(|c| ColumnWriter::new(c, styles).counting_from_1904(from_1904)).collect();
+    let number_style = styles.number_format("0");
     let mut along = Vec::new();
     let written = match &mut opened.writer {
         None => dry_written(columns, records),
@@ -106,7 +109,7 @@ pub(super) fn import(
         Some(_) if records == 0 && wish.mode == Mode::Append => dry_written(columns, 0),
         Some(book) => {
             let failed = |e: incola_workbook::Error| not_written(&e);
-            let plan = place.plan(columns, &writers);
+            let plan = place.plan(columns, &writers, (options, number_style));
             along = went_along(&plan);
             book.begin_rows(sheet, plan, &place.facts, styles).map_err(failed)?;
             if let Some(row) = place.heading_row {
@@ -118,6 +121,7 @@ pub(super) fn import(
                 for (at, slot) in place.slots().iter().enumerate() {
                     let name = match slot {
                         Slot::Field(index) => &columns[*index].name,
+                        Slot::RecordNumber => options.number_rows.as_ref().unwrap_or(&stem),
                         _ => options.source_column.as_ref().unwrap_or(&stem),
                     };
                     rows.text(at, Styles::HEADING, name.as_bytes());
@@ -136,6 +140,8 @@ pub(super) fn import(
                     sheet_columns: place.columns(),
                     slots: place.slots(),
                     source_name: &label,
+                    number_style,
+                    first_record: row - place.first_row + 1,
                 };
                 let part = write(source, surveyed, &placing, book)?;
                 check_strict(options, source, columns, &part)?;
@@ -152,6 +158,7 @@ pub(super) fn import(
     let mut receipt = SheetReceipt::new(&together.sources, columns, name, table, written);
     receipt.placed = (records > 0).then(|| place.range().to_string());
     receipt.replaced = (wish.mode == Mode::Replace).then(|| place.rows_before());
+    receipt.docket.clone_from(&together.shape.docket);
     receipt.along = along;
     receipt.matched.clone_from(&place.pairs.alike);
     receipt.notices.extend(notices);
@@ -179,10 +186,12 @@ fn went_along(plan: &RowsPlan) -> Vec<String> {
 
 /// What the sources offer to the sheet: their columns, and what says which source it is.
 fn offers(options: &Import, together: &Together<'_>) -> Vec<Offer> {
-    let columns = together.reading.columns.iter().enumerate().filter(|(_, c)| c.is_wanted());
-    let fields = columns.map(|(n, c)| Offer { slot: Slot::Field(n), name: c.name.clone() });
+    let columns = &together.reading.columns;
+    let fields = together.shape.order.iter();
+    let fields = fields.map(|n| Offer { slot: Slot::Field(*n), name: columns[*n].name.clone() });
+    let number = options.number_rows.iter().map(|n| Offer { slot: Slot::RecordNumber, name: n.clone() });
     let source = options.source_column.iter().map(|n| Offer { slot: Slot::SourceName, name: n.clone() });
-    fields.chain(source).collect()
+    fields.chain(number).chain(source).collect()
 }
 
 /// Reads columns as the sheet has them: rows under others are of their kind.
@@ -209,7 +218,12 @@ fn obey_kinds(
             continue;
         }
         let format = is_moment(kind).then(|| pattern_for(column, &code)).flatten();
-        let choice = AsChoice { selector: Selector::new(&(n + 1).to_string()), kind, format };
+        let choice = AsChoice {
+            selector: Selector::new(&(n + 1).to_string()),
+            kind,
+            format,
+            by: DecidedBy::Given,
+        };
         choices.kinds.push(choice);
         let mut tried = conclude(together, &choices)?;
         let misfits = tried.columns[n].misfits.count;

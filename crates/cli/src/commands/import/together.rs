@@ -2,19 +2,20 @@
 
 use super::opened::Opened;
 use super::rows::{self, Together};
+use super::apart::slots_of;
 use super::{
-    Book, check_limits, check_new_sheet, check_strict, dry_written, finish, names_of, sheet_columns,
+    Book, Item, check_limits, check_new_sheet, check_strict, dry_written, finish, names_of, sheet_columns,
 };
 use crate::bridge::ColumnWriter;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{Import, PlacingMode};
+use crate::flags::definitions::Import;
 use crate::passes::survey::Surveyed;
 use crate::passes::write::{Placing, Written, not_written, write};
 use crate::placeholders::{self, Names};
 use crate::receipt::{Receipt, SheetReceipt};
 use crate::source::Source;
 use incola_core::reading::{self, Reading};
-use incola_workbook::{SheetColumn, SheetLayout, Styles, sheet_name};
+use incola_workbook::{SheetLayout, Styles, sheet_name};
 
 /// The reading of several sources as one.
 pub(super) fn conclude(
@@ -38,12 +39,12 @@ pub(super) fn conclude(
     .map_err(|bad| Failure::usage(format!("{}: {}", bad.option, bad.why)))
 }
 
-/// Imports all sources of a workbook into one table.
-pub(super) fn import(options: &Import, to: &Book, choices: &reading::Choices) -> Result<Receipt> {
-    let sources: Vec<(&Source, &Surveyed)> = to.sources.iter().map(|(s, r)| (s, r)).collect();
-    let Some((first_source, first)) = sources.first().copied() else {
+/// Imports all sources of a workbook into one table, as what was typed and the docket of the first one say.
+pub(super) fn import(to: &Book) -> Result<Receipt> {
+    let Some(Item { options, choices, shape, source: first_source, surveyed: first }) = to.items.first() else {
         return Err(Failure::usage("no sources"));
     };
+    let sources: Vec<(&Source, &Surveyed)> = to.items.iter().map(|i| (&i.source, &i.surveyed)).collect();
     let name_list =
         |s: &Surveyed| s.reading.columns.iter().map(|c| c.name.to_lowercase()).collect::<Vec<_>>();
     for (source, surveyed) in &sources[1..] {
@@ -51,7 +52,10 @@ pub(super) fn import(options: &Import, to: &Book, choices: &reading::Choices) ->
             return Err(different_columns(first_source, first, source, surveyed));
         }
     }
-    let combined = conclude(&sources, first, choices)?;
+    let mut combined = conclude(&sources, first, choices)?;
+    for (column, own) in combined.columns.iter_mut().zip(&first.reading.columns) {
+        column.name.clone_from(&own.name);
+    }
     check_limits(first_source, &combined.columns, combined.records)?;
     let mut styles = Styles::new();
     let mut opened = Opened::at(&to.path, options.dry_run, options.even_signed)?;
@@ -61,9 +65,8 @@ pub(super) fn import(options: &Import, to: &Book, choices: &reading::Choices) ->
     let wanted = placeholders::fill(wanted, "--sheet", names, false)?;
     let there = opened.sheet(&wanted);
     let spot = rows::spot(options, &mut opened, there)?;
-    let stated = options.at.is_some() || options.mode != PlacingMode::Fresh || options.sheet.is_some();
-    if spot.sheet.is_some() && stated {
-        let together = Together { sources, reading: combined };
+    if spot.sheet.is_some() && options.states_place() {
+        let together = Together { sources, reading: combined, shape: shape.clone() };
         let sheet = rows::import(options, &mut opened, &mut styles, choices, (spot, together))?;
         return finish(options, &to.path, opened, &styles, vec![sheet]);
     }
@@ -80,25 +83,30 @@ pub(super) fn import(options: &Import, to: &Book, choices: &reading::Choices) ->
     while columns.iter().any(|c| c.name.eq_ignore_ascii_case(&source_column)) {
         source_column.push('_');
     }
+    let options = Import { source_column: Some(source_column), ..options.clone() };
     let longest = sources.iter().map(|(s, _)| s.label().encode_utf16().count()).max().unwrap_or(0) as u32;
-    let mut sheet_columns = sheet_columns(columns, &writers);
-    sheet_columns.insert(0, SheetColumn { name: source_column, longest, style: Styles::TEXT, is_text: true });
+    let slots = slots_of(&options, shape);
+    let number_style = styles.number_format("0");
     let layout = SheetLayout {
         name: name.clone(),
-        columns: sheet_columns,
+        columns: sheet_columns(&slots, columns, &writers, (&options, shape), (longest, number_style)),
         rows: combined.records,
         header: true,
         table: table.clone(),
     };
-    let mut row = layout.first_row();
+    let first_row = layout.first_row();
+    let mut row = first_row;
     let mut written = Written::default();
     if let Some(writer) = &mut opened.writer {
         writer.begin_sheet(layout, &styles).map_err(|e| not_written(&e))?;
         for (source, surveyed) in &sources {
             let label = source.label();
-            let placing = Placing::new(columns, &writers, row, Some(label.as_str()));
+            let placing = Placing {
+                first_record: row - first_row + 1,
+                ..Placing::new((columns, &writers), slots.clone(), row, &label, number_style)
+            };
             let part = write(source, surveyed, &placing, writer)?;
-            check_strict(options, source, columns, &part)?;
+            check_strict(&options, source, columns, &part)?;
             row += part.rows as u32;
             written.merge(part);
         }
@@ -106,8 +114,9 @@ pub(super) fn import(options: &Import, to: &Book, choices: &reading::Choices) ->
     } else {
         written = dry_written(columns, combined.records);
     }
-    let sheet = SheetReceipt::new(&sources, columns, name, table, written);
-    finish(options, &to.path, opened, &styles, vec![sheet])
+    let mut sheet = SheetReceipt::new(&sources, columns, name, table, written);
+    sheet.docket.clone_from(&shape.docket);
+    finish(&options, &to.path, opened, &styles, vec![sheet])
 }
 
 fn different_columns(

@@ -1,0 +1,115 @@
+//! `incola draft`
+
+use crate::docket::{self, DocketFile, ENDING, draft::draft};
+use crate::exit_code::ExitCode;
+use crate::failure::{Failure, Result};
+use crate::flags::definitions::Draft;
+use crate::passes::survey::survey;
+use crate::render::command::quoted;
+use crate::render::{sanitize::line, style};
+use crate::run::{print, report};
+use crate::safety;
+use crate::source::Source;
+use std::io::Write;
+use std::path::Path;
+
+/// Writes down how a source is read, or lists what is written down.
+pub(crate) fn run(options: &Draft) -> Result<ExitCode> {
+    let source_path = options.source.as_deref().filter(|s| *s != "-").map(Path::new);
+    if options.list {
+        return list(source_path);
+    }
+    let Some(name) = &options.source else { return Err(Failure::usage("say which file to read")) };
+    if let Some(output) = &options.output {
+        check(options, output)?;
+    }
+    // A docket that is there already is where the new one begins, so that what was corrected in it is not lost.
+    let known = docket::find(&options.read, name, None)?;
+    let (choices, lines) = docket::apply::choices(&options.read, known.as_ref())?;
+    let source = Source::open(name, &std::env::temp_dir())?;
+    let surveyed = survey(&source, &choices, lines)?;
+    let text = draft(&source.label(), &surveyed, &options.read);
+    let Some(output) = &options.output else {
+        print(&text)?;
+        return Ok(ExitCode::Done);
+    };
+    let failed = |e: &std::io::Error| Failure::io(output, "write it", e).leaving("nothing was written");
+    let mut file = tempfile::NamedTempFile::new_in(crate::target::folder_of(output)).map_err(|e| failed(&e))?;
+    file.write_all(text.as_bytes()).map_err(|e| failed(&e))?;
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        let open = std::fs::Permissions::from_mode(0o644);
+        file.as_file().set_permissions(open).map_err(|e| failed(&e))?;
+    }
+    file.persist(output).map_err(|e| failed(&e.error))?;
+    let patterns = DocketFile::read(output)?.docket.matches.files.join(", ");
+    print(&format!(
+        "{}   written, for {patterns}\n\nLook at it in an editor; then nothing needs to be said:\n  incola import {} --into {}\n",
+        style::strong(&line(&output.display().to_string())),
+        quoted(name),
+        quoted(&format!("{}.xlsx", source.stem))
+    ))?;
+    Ok(ExitCode::Done)
+}
+
+/// Fails if the docket cannot be written there.
+fn check(options: &Draft, output: &Path) -> Result<()> {
+    let shown = output.display().to_string();
+    if !shown.ends_with(ENDING) {
+        let stem = shown.strip_suffix(".toml").unwrap_or(&shown);
+        return Err(Failure::usage(format!("-o {shown}: a docket's name ends in {ENDING}"))
+            .help(format!("-o {}", quoted(&format!("{stem}{ENDING}")))));
+    }
+    if output.exists() && !options.overwrite {
+        return Err(Failure::protected(format!("{shown}: the docket is there already"))
+            .leaving("it was left as it is")
+            .help("to lose what is in it: --overwrite"));
+    }
+    Ok(())
+}
+
+/// The dockets beside a source, or here, and the user's own.
+fn list(source: Option<&Path>) -> Result<ExitCode> {
+    let here = Path::new("./any");
+    let folders = docket::folders(Some(source.unwrap_or(here)), None);
+    let mut code = ExitCode::Done;
+    let mut rows = Vec::new();
+    for path in docket::files_in(&folders) {
+        match DocketFile::read(&path) {
+            Ok(file) => {
+                let used = safety::last_use(&path).and_then(|t| jiff::Timestamp::try_from(t).ok());
+                let used = used.map_or("never".to_owned(), |t| {
+                    t.to_zoned(jiff::tz::TimeZone::system()).strftime("%Y-%m-%d %H:%M").to_string()
+                });
+                let for_files = file.docket.matches.files.join(", ");
+                let columns = file.docket.columns.len().to_string();
+                rows.push([file.name(), for_files, columns, used, path.display().to_string()]);
+            }
+            Err(failure) => {
+                report(&failure);
+                code = code.max(failure.status);
+            }
+        }
+    }
+    if rows.is_empty() {
+        let places: Vec<String> = folders.iter().map(|f| f.display().to_string()).collect();
+        print(&format!("No dockets are in {}.\n", places.join(", ")))?;
+        return Ok(code);
+    }
+    let heads = ["docket", "for", "columns", "last used", "file"];
+    let widths: Vec<usize> = (0..heads.len())
+        .map(|n| rows.iter().map(|r| crate::render::text::width(&r[n])).max().unwrap_or(0).max(heads[n].len()))
+        .collect();
+    let draw = |row: &[String; 5]| {
+        let cells: Vec<String> =
+            row.iter().zip(&widths).map(|(cell, w)| crate::render::text::left(&line(cell), *w)).collect();
+        format!("  {}\n", cells.join("  ").trim_end())
+    };
+    let mut out = style::faint(&draw(&heads.map(str::to_owned)));
+    for row in &rows {
+        out.push_str(&draw(row));
+    }
+    print(&out)?;
+    Ok(code)
+}

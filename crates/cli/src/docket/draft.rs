@@ -1,0 +1,148 @@
+//! A reading, written down as a docket.
+
+use crate::flags::definitions::Read;
+use crate::passes::survey::Surveyed;
+use incola_core::docket::DocketWriter;
+use incola_core::encoding::Encoding;
+use incola_core::evidence::DecidedBy;
+use incola_core::kind::{Kind, Rule};
+use incola_core::layout::fixed::from_one;
+use incola_core::record::{Division, Unit};
+use toml::Value;
+
+/// The docket of a reading. `name`: the source's name without folders; `read`: what was typed.
+pub(crate) fn draft(name: &str, surveyed: &Surveyed, read: &Read) -> String {
+    let reading = &surveyed.reading;
+    let mut out = DocketWriter::new(&format!(
+        "How files like {name} are read. Lines may be changed or left out; what is left out is detected."
+    ));
+    out.part("[match]");
+    out.comment("Files that this is for: * stands for any characters, ? for one.");
+    let patterns = [Value::String(pattern(name))];
+    out.key("files", &Value::Array(patterns.to_vec()), "");
+    out.part("[read]");
+    let encoding = &reading.encoding;
+    if encoding.value == Encoding::Utf8 && encoding.decided_by == DecidedBy::Detected {
+        out.comment(&format!("encoding = \"utf-8\"  ({}; found anew in each file)", encoding.why));
+    } else {
+        out.text("encoding", &encoding.value.name(), &encoding.why);
+    }
+    layout(&mut out, surveyed, read);
+    match (&read.header, reading.layout.header_line) {
+        (Some(stated), _) => match stated.parse::<i64>() {
+            Ok(line) => out.key("header", &Value::Integer(line), ""),
+            Err(_) => out.text("header", stated, ""),
+        },
+        (None, None) => out.comment("header = \"auto\"  (no line holds names here; looked for in each file)"),
+        (None, Some(line)) => {
+            out.comment(&format!("header = \"auto\"  (line {line} holds the names here; looked for in each file)"));
+        }
+    }
+    for (key, value) in [("lines", &read.lines), ("decimal_char", &read.decimal_char), ("scan", &read.scan)] {
+        if let Some(value) = value {
+            out.text(key, value, "");
+        }
+    }
+    for (key, value) in [("blank", &read.blank), ("names", &read.names)] {
+        if let Some(list) = value.as_deref().and_then(|v| crate::flags::options::list(key, v).ok()) {
+            out.key(key, &Value::Array(list.into_iter().map(Value::String).collect()), "");
+        }
+    }
+    out.part("[place]");
+    out.comment("sheet = \"{stem}\"   mode = \"append\"   at = \"A2\"   source_column = \"File\"   number_rows = \"No\"");
+    out.part("# Columns in the order that the sheet has them in. as = \"skip\" leaves one out; called = \"…\" is the sheet's name for it;");
+    out.comment("description = \"…\" is shown when its heading is selected.");
+    for column in &reading.columns {
+        // What stands behind a last delimiter is no column.
+        if column.rule.kind() == Kind::Skip && column.decided_by == DecidedBy::Detected {
+            continue;
+        }
+        out.part("[[column]]");
+        out.text("name", &column.name, "");
+        let why = if column.decided_by == DecidedBy::Detected { column.why.as_str() } else { "" };
+        out.text("as", column.rule.kind().word(), why);
+        if let Some(format) = format_of(&column.rule, column.format()) {
+            out.text("format", &format, "");
+        }
+    }
+    out.finish()
+}
+
+/// The format that says how a kind is spelled, where the next file needs to know.
+fn format_of(rule: &Rule, format: Option<String>) -> Option<String> {
+    match rule {
+        // A picture says how many digits there are; otherwise the marks alone are said, and with two decimals no mark can be
+        // taken for the other.
+        Rule::Number(rule) if rule.implied_decimals.is_none() => {
+            let has_marks = !rule.group.text().is_empty() || rule.spellings.iter().any(|s| s.has_mark());
+            has_marks.then(|| format!("1{}234{}50", rule.group.text(), rule.decimal.char()))
+        }
+        Rule::Number(_) | Rule::Date(_) | Rule::Boolean(_) => format,
+        Rule::Text | Rule::Skip => None,
+    }
+}
+
+fn layout(out: &mut DocketWriter, surveyed: &Surveyed, read: &Read) {
+    let layout = &surveyed.reading.layout;
+    let dialect = &layout.dialect.value;
+    let why = &layout.dialect.why;
+    if layout.is_report {
+        out.text("layout", "report", why);
+        return;
+    }
+    match &dialect.division {
+        Division::Delimited => {
+            if dialect.delimiter.is_empty() {
+                out.text("delimiter", "none", why);
+            } else {
+                out.text("layout", "delimited", "");
+                out.text("delimiter", &String::from_utf8_lossy(&dialect.delimiter), why);
+                out.key("runs_as_one", &Value::Boolean(dialect.runs_as_one), "");
+                let quote = dialect.quote.map_or("none".to_owned(), |q| char::from(q).to_string());
+                out.text("quote", &quote, "");
+            }
+        }
+        Division::Fixed(fixed) => {
+            out.text("layout", "fixed", why);
+            let starts: Vec<String> = from_one(&fixed.starts).iter().map(usize::to_string).collect();
+            out.text("starts", &starts.join(","), "");
+            if fixed.unit != Unit::Characters {
+                out.text("widths_in", "bytes", "");
+            }
+        }
+        Division::Multiline(_) if read.starts.is_none() && read.lines_per_record.is_none() => {
+            out.comment(&format!("layout = \"multiline\"  ({why}; found anew in each file)"));
+        }
+        Division::Multiline(_) => {
+            out.text("layout", "multiline", why);
+            if let Some(starts) = &read.starts {
+                out.text("starts", starts, "");
+            }
+            if let Some(lines) = read.lines_per_record {
+                out.key("lines_per_record", &Value::Integer(lines as i64), "");
+            }
+        }
+    }
+    if let Some(comment) = &read.comment {
+        out.text("comment", comment, "");
+    }
+}
+
+/// A pattern for files of that sort: runs of digits, which say the month or the number of the file, may be others.
+pub(crate) fn pattern(name: &str) -> String {
+    let mut pattern = String::new();
+    for c in name.chars() {
+        let c = if c.is_ascii_digit() { '*' } else { c };
+        if !(c == '*' && pattern.ends_with('*')) {
+            pattern.push(c);
+        }
+    }
+    if pattern.contains('*') {
+        return pattern;
+    }
+    // Nothing says which part of the name changes: its end, most likely.
+    match pattern.split_once('.') {
+        Some((stem, ending)) => format!("{stem}*.{ending}"),
+        None => pattern + "*",
+    }
+}

@@ -1,0 +1,169 @@
+//! Dockets on disk: found by themselves or named, obeyed, and drafted.
+
+pub(crate) mod apply;
+pub(crate) mod draft;
+pub(crate) mod shape;
+
+use crate::failure::{Failure, Result};
+use crate::flags::definitions::Read;
+use crate::render::command::quoted;
+use crate::target::folder_of;
+use incola_core::docket::{BadDocket, Docket, MOST_BYTES};
+use std::path::{Path, PathBuf};
+
+/// What the names of dockets end with.
+pub(crate) const ENDING: &str = ".docket.toml";
+
+/// A docket and its file.
+#[derive(Clone, Debug)]
+pub(crate) struct DocketFile {
+    pub(crate) path: PathBuf,
+    pub(crate) docket: Docket,
+}
+
+impl DocketFile {
+    /// Reads the docket at `path`.
+    ///
+    /// # Errors
+    /// Status 3 if it cannot be read, 2 if it is wrong, with line and character.
+    pub(crate) fn read(path: &Path) -> Result<Self> {
+        let failed = |e: std::io::Error| Failure::io(path, "read it", &e).leaving("nothing was written");
+        let about = std::fs::metadata(path).map_err(failed)?;
+        let shown = path.display();
+        if about.len() > MOST_BYTES {
+            return Err(Failure::usage(format!(
+                "{shown}: a docket of {} bytes; one has at most {MOST_BYTES}",
+                about.len()
+            ))
+            .leaving("nothing was written"));
+        }
+        let bytes = std::fs::read(path).map_err(failed)?;
+        let text = match String::from_utf8(bytes) {
+            Ok(text) => text,
+            Err(error) => {
+                let good = &error.as_bytes()[..error.utf8_error().valid_up_to()];
+                let line = good.iter().filter(|b| **b == b'\n').count() + 1;
+                return Err(Failure::usage(format!("{shown}:{line}: it is not UTF-8, which dockets are in"))
+                    .leaving("nothing was written")
+                    .help("save it as UTF-8 in the editor"));
+            }
+        };
+        let text = text.strip_prefix('\u{feff}').unwrap_or(&text);
+        match Docket::read(text) {
+            Ok(docket) => Ok(Self { path: path.to_owned(), docket }),
+            Err(BadDocket { line, position, why, instead }) => {
+                let line = line.map_or_else(String::new, |n| format!(":{n}"));
+                let position = position.map_or_else(String::new, |n| format!(":{n}"));
+                let mut failure =
+                    Failure::usage(format!("{shown}{line}{position}: {why}")).leaving("nothing was written");
+                if let Some(instead) = instead {
+                    failure = failure.help(format!("perhaps: {instead}"));
+                }
+                Err(failure)
+            }
+        }
+    }
+
+    /// Its name without the ending.
+    pub(crate) fn name(&self) -> String {
+        let name = self.path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+        name.strip_suffix(ENDING).unwrap_or(&name).to_owned()
+    }
+}
+
+/// The user's folder for dockets (XDG base directories: `XDG_CONFIG_HOME`).
+fn config_folder() -> Option<PathBuf> {
+    let stated = std::env::var_os("XDG_CONFIG_HOME").map(PathBuf::from).filter(|p| p.is_absolute());
+    let home = || std::env::var_os("HOME").map(|home| PathBuf::from(home).join(".config"));
+    stated.or_else(home).map(|folder| folder.join("incola/dockets"))
+}
+
+/// The folders in which dockets are looked for: that of the source, that of the workbook, the user's own.
+pub(crate) fn folders(source: Option<&Path>, book: Option<&Path>) -> Vec<PathBuf> {
+    let near = [source, book].into_iter().flatten().map(|p| folder_of(p).to_owned());
+    let mut folders: Vec<PathBuf> = Vec::new();
+    for folder in near.chain(config_folder()) {
+        let real = std::fs::canonicalize(&folder).unwrap_or_else(|_| folder.clone());
+        let is_known = |known: &PathBuf| std::fs::canonicalize(known).is_ok_and(|k| k == real);
+        if !folders.iter().any(is_known) {
+            folders.push(folder);
+        }
+    }
+    folders
+}
+
+/// The files in folders that are dockets, in the order of their names.
+pub(crate) fn files_in(folders: &[PathBuf]) -> Vec<PathBuf> {
+    let mut files = Vec::new();
+    for folder in folders {
+        let Ok(entries) = std::fs::read_dir(folder) else { continue };
+        let mut own: Vec<PathBuf> = entries
+            .filter_map(|e| Some(e.ok()?.path()))
+            .filter(|p| p.to_string_lossy().ends_with(ENDING) && p.is_file())
+            .collect();
+        own.sort();
+        files.extend(own.into_iter().map(|p| p.strip_prefix(".").map(Path::to_owned).unwrap_or(p)));
+    }
+    files
+}
+
+/// The docket for a source: the one that is named, or the one that is for files of that name.
+///
+/// # Errors
+/// Status 4 if several are.
+pub(crate) fn find(read: &Read, source: &str, book: Option<&Path>) -> Result<Option<DocketFile>> {
+    if read.no_docket {
+        return Ok(None);
+    }
+    let path = (source != "-").then(|| Path::new(source));
+    let folders = folders(path, book);
+    if let Some(named) = &read.docket {
+        if Path::new(named).is_file() {
+            return DocketFile::read(Path::new(named)).map(Some);
+        }
+        let mut places = folders.iter().map(|folder| folder.join(format!("{named}{ENDING}")));
+        return match places.find(|place| place.is_file()) {
+            Some(place) => DocketFile::read(&place).map(Some),
+            None => {
+                let known = files_in(&folders);
+                let names: Vec<String> = known.iter().filter_map(|p| Some(name_of(p)?.to_owned())).collect();
+                let failure = Failure::usage(format!("--docket {}: there is no docket of that name", quoted(named)))
+                    .leaving("nothing was written");
+                Err(if names.is_empty() {
+                    failure.help(format!("make one: incola draft {} -o NAME{ENDING}", quoted(source)))
+                } else {
+                    failure.help(format!("there are: {}", names.join(", ")))
+                })
+            }
+        };
+    }
+    let Some(file) = path.and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned()) else {
+        return Ok(None);
+    };
+    let mut fitting: Vec<DocketFile> = Vec::new();
+    for place in files_in(&folders) {
+        let found = DocketFile::read(&place)
+            .map_err(|failure| failure.help("mend it, or leave dockets aside with --no-docket"))?;
+        if found.docket.is_for(&file) {
+            fitting.push(found);
+        }
+    }
+    match fitting.len() {
+        0 | 1 => Ok(fitting.pop()),
+        _ => {
+            let list: Vec<String> = fitting
+                .iter()
+                .map(|d| format!("\n  {} is for {}", d.path.display(), d.docket.matches.files.join(", ")))
+                .collect();
+            let first = fitting[0].path.display().to_string();
+            Err(Failure::protected(format!("{source}: several dockets are for it{}", list.concat()))
+                .leaving("nothing was written")
+                .help(format!("say which: --docket {}", quoted(&first)))
+                .help("or read it without: --no-docket"))
+        }
+    }
+}
+
+fn name_of(path: &Path) -> Option<&str> {
+    path.file_name()?.to_str()?.strip_suffix(ENDING)
+}

@@ -1,0 +1,153 @@
+//! What a docket says of columns: which there are, in which order they come, and what the sheet calls them.
+
+use super::DocketFile;
+use crate::failure::{Failure, Result};
+use crate::render::command::quoted;
+use incola_core::evidence::DecidedBy;
+use incola_core::notice::{Notice, NoticeCode};
+use crate::passes::survey::Surveyed;
+use incola_core::reading::{self, Choices, ColumnReading, Reading};
+
+/// The columns as the sheet has them.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Shape {
+    /// Columns of the source (from 0) that are wanted, in the sheet's order.
+    pub(crate) order: Vec<usize>,
+    /// By column of the source: what is shown when its heading is selected.
+    pub(crate) descriptions: Vec<Option<String>>,
+    /// The docket that says so.
+    pub(crate) docket: Option<String>,
+}
+
+impl Shape {
+    /// All columns that are wanted, as they come.
+    pub(crate) fn plain(reading: &Reading) -> Self {
+        let wanted = (0..reading.columns.len()).filter(|n| reading.columns[*n].is_wanted());
+        Self { order: wanted.collect(), descriptions: vec![None; reading.columns.len()], docket: None }
+    }
+}
+
+/// Checks that the source has the docket's columns, and gives them their names and order. What the docket does not know, or
+/// describes for nothing, becomes a notice.
+///
+/// # Errors
+/// Status 4 if a column is missing.
+pub(crate) fn shape(reading: &mut Reading, docket: Option<&DocketFile>, source: &str) -> Result<Shape> {
+    let mut shape = Shape::plain(reading);
+    let Some(file) = docket else { return Ok(shape) };
+    let shown = file.path.display().to_string();
+    shape.docket = Some(shown.clone());
+    let described = &file.docket.columns;
+    if described.is_empty() {
+        return Ok(shape);
+    }
+    let place_of = |name: &str| {
+        let same = |n: &usize| reading.columns[*n].name.to_lowercase() == name.to_lowercase();
+        (0..reading.columns.len()).find(same)
+    };
+    let places: Vec<Option<usize>> = described.iter().map(|c| place_of(&c.name)).collect();
+    let missing: Vec<&str> =
+        described.iter().zip(&places).filter(|(_, p)| p.is_none()).map(|(c, _)| c.name.as_str()).collect();
+    let new: Vec<usize> = (0..reading.columns.len())
+        .filter(|n| reading.columns[*n].is_wanted() && !places.contains(&Some(*n)))
+        .collect();
+    let name = |n: &usize| reading.columns[*n].name.clone();
+    if !missing.is_empty() {
+        let mut what = format!("{source}: it has not the columns that {shown} describes");
+        what.push_str(&format!("\n  missing: {}", missing.join(", ")));
+        if !new.is_empty() {
+            what.push_str(&format!("\n  not described: {}", new.iter().map(name).collect::<Vec<_>>().join(", ")));
+        }
+        return Err(Failure::protected(what)
+            .leaving("nothing was written")
+            .help(format!("correct the docket, or draft it anew: incola draft {} --no-docket", quoted(source)))
+            .help("or read the file without it: --no-docket"));
+    }
+    let mut notices = Vec::new();
+    if !new.is_empty() {
+        let list: Vec<String> = new.iter().map(|n| format!("\u{201c}{}\u{201d}", name(n))).collect();
+        let text = format!("{} not described in {shown}: put behind the others", list.join(", "));
+        notices.push(Notice::new(NoticeCode::DocketColumns, text));
+    }
+    let blank = places.iter().flatten().filter(|n| {
+        let column = &reading.columns[**n];
+        reading.records > 0 && column.is_wanted() && column.stats.filled == 0
+    });
+    for n in blank {
+        let text = format!("\u{201c}{}\u{201d} is described in {shown}, and blank in all records", name(n));
+        notices.push(Notice::new(NoticeCode::DocketColumns, text).in_column(n + 1));
+    }
+    let misfitting = places.iter().flatten().filter(|n| {
+        let column = &reading.columns[**n];
+        column.decided_by == DecidedBy::Docket && column.misfits.count * 2 > column.stats.filled
+    });
+    for n in misfitting {
+        let column = &reading.columns[*n];
+        let text = format!(
+            "\u{201c}{}\u{201d} is {} in {shown}, which {} of its {} values do not fit",
+            column.name,
+            column.rule.kind().word(),
+            column.misfits.count,
+            column.stats.filled
+        );
+        notices.push(Notice::new(NoticeCode::DocketKind, text).in_column(n + 1));
+    }
+    let is_wanted = |n: &usize| reading.columns[*n].is_wanted();
+    shape.order = places.iter().flatten().copied().filter(is_wanted).chain(new).collect();
+    for (column, place) in described.iter().zip(&places) {
+        let Some(place) = place else { continue };
+        shape.descriptions[*place].clone_from(&column.description);
+        if let Some(called) = &column.called {
+            reading.columns[*place].name.clone_from(called);
+        }
+    }
+    reading.notices.extend(notices);
+    unique(reading, &shown)?;
+    Ok(shape)
+}
+
+/// What a docket changes against plain detection, as a notice. `typed`: the choices without the docket.
+pub(crate) fn changes(surveyed: &Surveyed, typed: &Choices, docket: &DocketFile) -> Option<Notice> {
+    let with = &surveyed.reading;
+    let plain = reading::conclude(
+        with.encoding.clone(),
+        with.bom_bytes,
+        with.line_end,
+        with.layout.clone(),
+        &surveyed.survey,
+        typed,
+        &surveyed.head,
+    )
+    .ok()?;
+    let shown = |column: &ColumnReading| match column.format() {
+        Some(format) => format!("{} {format}", column.rule.kind().word()),
+        None => column.rule.kind().word().to_owned(),
+    };
+    let mut changes = Vec::new();
+    for (mine, other) in with.columns.iter().zip(&plain.columns) {
+        if mine.rule.kind() != other.rule.kind() || mine.format() != other.format() {
+            changes.push(format!("\u{201c}{}\u{201d} is {} instead of {}", other.name, shown(mine), shown(other)));
+        }
+    }
+    let renamed = docket.docket.columns.iter().filter_map(|c| Some((c.name.as_str(), c.called.as_deref()?)));
+    changes.extend(renamed.map(|(name, called)| format!("\u{201c}{name}\u{201d} is called \u{201c}{called}\u{201d}")));
+    if changes.is_empty() {
+        return None;
+    }
+    let more = if changes.len() > 8 { format!("; and {} more", changes.len() - 8) } else { String::new() };
+    changes.truncate(8);
+    let text = format!("the docket changes what would be found without it: {}{more}", changes.join("; "));
+    Some(Notice::new(NoticeCode::DocketChanges, text))
+}
+
+/// Fails if two columns are called the same.
+fn unique(reading: &Reading, docket: &str) -> Result<()> {
+    let wanted: Vec<_> = reading.columns.iter().filter(|c| c.is_wanted()).collect();
+    for (n, column) in wanted.iter().enumerate() {
+        if wanted[..n].iter().any(|other| other.name.to_lowercase() == column.name.to_lowercase()) {
+            return Err(Failure::usage(format!("{docket}: two columns are called \u{201c}{}\u{201d}", column.name))
+                .leaving("nothing was written"));
+        }
+    }
+    Ok(())
+}
