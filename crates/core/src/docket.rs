@@ -203,7 +203,11 @@ impl Docket {
         }
         let layout = read.layout.as_deref();
         if read.starts.is_some() && layout == Some("delimited") {
-            return Err(wrong("starts", "a delimited layout has no starts".into(), Some("layout = \"fixed\"")));
+            return Err(wrong(
+                "starts",
+                "a delimited layout has no starts".into(),
+                Some("layout = \"fixed\""),
+            ));
         }
         if read.delimiter.is_some() && matches!(layout, Some("fixed")) {
             return Err(wrong("delimiter", "a fixed layout has no delimiter".into(), None));
@@ -218,7 +222,8 @@ impl Docket {
         let kinds = ["text", "number", "date", "time", "datetime", "boolean", "skip"];
         for (n, column) in self.columns.iter().enumerate() {
             if let Some(kind) = column.kind.as_ref().filter(|k| !kinds.contains(&k.as_str())) {
-                let why = format!("column \u{201c}{}\u{201d}: \u{201c}{kind}\u{201d} is no kind", column.name);
+                let why =
+                    format!("column \u{201c}{}\u{201d}: \u{201c}{kind}\u{201d} is no kind", column.name);
                 let line = line_of_value(text, "as", kind);
                 let instead = nearest(kind, kinds).map(str::to_owned);
                 return Err(BadDocket { line, position: None, why, instead });
@@ -275,8 +280,7 @@ fn fits(pattern: &str, name: &str) -> bool {
 fn bad(text: &str, error: &toml::de::Error) -> BadDocket {
     let at = error.span().map(|span| span.start.min(text.len()));
     let line = at.map(|at| text[..at].matches('\n').count() + 1);
-    let position =
-        at.map(|at| text[..at].rsplit('\n').next().map_or(0, |before| before.chars().count()) + 1);
+    let position = at.map(|at| text[..at].rsplit('\n').next().map_or(0, |before| before.chars().count()) + 1);
     let message = error.message().trim();
     let mut why = message.replace('`', "\u{201c}").replace("\u{201c},", "\u{201d},");
     let mut instead = None;
@@ -293,7 +297,8 @@ fn bad(text: &str, error: &toml::de::Error) -> BadDocket {
 
 /// The line on which a key is given.
 fn line_of(text: &str, key: &str) -> Option<usize> {
-    let is_key = |line: &str| line.trim_start().strip_prefix(key).is_some_and(|r| r.trim_start().starts_with('='));
+    let is_key =
+        |line: &str| line.trim_start().strip_prefix(key).is_some_and(|r| r.trim_start().starts_with('='));
     text.lines().position(is_key).map(|n| n + 1)
 }
 
@@ -385,17 +390,47 @@ mod tests {
     #[test]
     fn mistakes_are_told_with_their_line_and_what_was_meant() {
         for (text, line, word, instead) in [
-            ("docket = 1\n[read]\ndelimeter = \",\"\n", Some(3), "no key \u{201c}delimeter\u{201d}", Some("delimiter")),
-            ("docket = 1\n\n[[column]]\nname = \"Berth\"\nkind = \"text\"\n", Some(5), "no key \u{201c}kind\u{201d}", None),
-            ("docket = 1\n[[column]]\nname = \"Berth\"\nas = \"txt\"\n", Some(4), "\u{201c}txt\u{201d} is no kind", Some("text")),
+            (
+                "docket = 1\n[read]\ndelimeter = \",\"\n",
+                Some(3),
+                "no key \u{201c}delimeter\u{201d}",
+                Some("delimiter"),
+            ),
+            (
+                "docket = 1\n\n[[column]]\nname = \"Berth\"\nkind = \"text\"\n",
+                Some(5),
+                "no key \u{201c}kind\u{201d}",
+                None,
+            ),
+            (
+                "docket = 1\n[[column]]\nname = \"Berth\"\nas = \"txt\"\n",
+                Some(4),
+                "\u{201c}txt\u{201d} is no kind",
+                Some("text"),
+            ),
             ("docket = 2\n", Some(1), "version 2", Some("bring the program up to date")),
             ("docket = \"one\"\n", Some(1), "invalid type", None),
             ("[read]\nquote = \"'\"\n", None, "missing field", None),
             ("docket = 1\n[read]\nheader = [1]\n", Some(3), "", None),
             ("docket = 1\n[read]\nlayout = \"fixt\"\n", Some(3), "one of delimited, fixed", Some("fixed")),
-            ("docket = 1\n[read]\nlayout = \"fixed\"\nstarts = \"1,9\"\n[[column]]\nname = \"A\"\n", Some(4), "2 starts, but 1 column", None),
-            ("docket = 1\n[read]\nstarts = \"1,9\"\nlayout = \"delimited\"\n", Some(3), "has no starts", Some("layout = \"fixed\"")),
-            ("docket = 1\n[[column]]\nname = \"A\"\n[[column]]\nname = \"a\"\n", Some(5), "described twice", None),
+            (
+                "docket = 1\n[read]\nlayout = \"fixed\"\nstarts = \"1,9\"\n[[column]]\nname = \"A\"\n",
+                Some(4),
+                "2 starts, but 1 column",
+                None,
+            ),
+            (
+                "docket = 1\n[read]\nstarts = \"1,9\"\nlayout = \"delimited\"\n",
+                Some(3),
+                "has no starts",
+                Some("layout = \"fixed\""),
+            ),
+            (
+                "docket = 1\n[[column]]\nname = \"A\"\n[[column]]\nname = \"a\"\n",
+                Some(5),
+                "described twice",
+                None,
+            ),
             ("docket = 1\nthis is no TOML\n", Some(2), "", None),
         ] {
             let bad = Docket::read(text).unwrap_err();

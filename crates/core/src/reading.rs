@@ -523,11 +523,7 @@ fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(State
             if kinds[place].as_ref().is_some_and(|(_, option)| option.is_empty()) {
                 continue;
             }
-            let stated = Stated {
-                kind: choice.kind,
-                format: choice.format.clone(),
-                decided_by: choice.by,
-            };
+            let stated = Stated { kind: choice.kind, format: choice.format.clone(), decided_by: choice.by };
             kinds[place] = Some((stated, option.clone()));
         }
     }

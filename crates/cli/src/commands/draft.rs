@@ -34,7 +34,8 @@ pub(crate) fn run(options: &Draft) -> Result<ExitCode> {
         return Ok(ExitCode::Done);
     };
     let failed = |e: &std::io::Error| Failure::io(output, "write it", e).leaving("nothing was written");
-    let mut file = tempfile::NamedTempFile::new_in(crate::target::folder_of(output)).map_err(|e| failed(&e))?;
+    let mut file =
+        tempfile::NamedTempFile::new_in(crate::target::folder_of(output)).map_err(|e| failed(&e))?;
     file.write_all(text.as_bytes()).map_err(|e| failed(&e))?;
     #[cfg(unix)]
     {
@@ -99,7 +100,9 @@ fn list(source: Option<&Path>) -> Result<ExitCode> {
     }
     let heads = ["docket", "for", "columns", "last used", "file"];
     let widths: Vec<usize> = (0..heads.len())
-        .map(|n| rows.iter().map(|r| crate::render::text::width(&r[n])).max().unwrap_or(0).max(heads[n].len()))
+        .map(|n| {
+            rows.iter().map(|r| crate::render::text::width(&r[n])).max().unwrap_or(0).max(heads[n].len())
+        })
         .collect();
     let draw = |row: &[String; 5]| {
         let cells: Vec<String> =

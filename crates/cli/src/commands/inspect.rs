@@ -22,11 +22,7 @@ pub(crate) fn run(options: &Inspect) -> Result<ExitCode> {
     let mut code = ExitCode::Done;
     let mut found = Vec::new();
     for (n, name) in folder::expand(&options.sources)?.iter().enumerate() {
-        let one = if is_book(Path::new(name)) {
-            book(options, name)
-        } else {
-            source(options, name)
-        };
+        let one = if is_book(Path::new(name)) { book(options, name) } else { source(options, name) };
         match one {
             Ok(Shown { page, json, status }) => {
                 if !options.json {

@@ -2,7 +2,9 @@
 
 use super::DocketFile;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{Extra, Import, LayoutKind, MatchBy, Missing, PlacingMode, Read, WidthUnit, YesNo};
+use crate::flags::definitions::{
+    Extra, Import, LayoutKind, MatchBy, Missing, PlacingMode, Read, WidthUnit, YesNo,
+};
 use crate::flags::options;
 use crate::passes::survey::LineRange;
 use incola_core::evidence::DecidedBy;
@@ -97,7 +99,11 @@ fn layout(word: &str) -> Option<LayoutKind> {
 
 /// A field of a record, quoted where it must be (RFC 4180).
 fn field(text: &str) -> String {
-    if text.contains(['"', ',', '\n', '\r']) { format!("\"{}\"", text.replace('"', "\"\"")) } else { text.into() }
+    if text.contains(['"', ',', '\n', '\r']) {
+        format!("\"{}\"", text.replace('"', "\"\""))
+    } else {
+        text.into()
+    }
 }
 
 /// A mistake in an option that the docket gave is told as the docket's.

@@ -35,7 +35,9 @@ pub(crate) fn draft(name: &str, surveyed: &Surveyed, read: &Read) -> String {
         },
         (None, None) => out.comment("header = \"auto\"  (no line holds names here; looked for in each file)"),
         (None, Some(line)) => {
-            out.comment(&format!("header = \"auto\"  (line {line} holds the names here; looked for in each file)"));
+            out.comment(&format!(
+                "header = \"auto\"  (line {line} holds the names here; looked for in each file)"
+            ));
         }
     }
     for (key, value) in [("lines", &read.lines), ("decimal_char", &read.decimal_char), ("scan", &read.scan)] {

@@ -127,8 +127,9 @@ pub(crate) fn find(read: &Read, source: &str, book: Option<&Path>) -> Result<Opt
             None => {
                 let known = files_in(&folders);
                 let names: Vec<String> = known.iter().filter_map(|p| Some(name_of(p)?.to_owned())).collect();
-                let failure = Failure::usage(format!("--docket {}: there is no docket of that name", quoted(named)))
-                    .leaving("nothing was written");
+                let failure =
+                    Failure::usage(format!("--docket {}: there is no docket of that name", quoted(named)))
+                        .leaving("nothing was written");
                 Err(if names.is_empty() {
                     failure.help(format!("make one: incola draft {} -o NAME{ENDING}", quoted(source)))
                 } else {

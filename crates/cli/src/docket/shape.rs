@@ -2,10 +2,10 @@
 
 use super::DocketFile;
 use crate::failure::{Failure, Result};
+use crate::passes::survey::Surveyed;
 use crate::render::command::quoted;
 use incola_core::evidence::DecidedBy;
 use incola_core::notice::{Notice, NoticeCode};
-use crate::passes::survey::Surveyed;
 use incola_core::reading::{self, Choices, ColumnReading, Reading};
 
 /// The columns as the sheet has them.
@@ -56,11 +56,17 @@ pub(crate) fn shape(reading: &mut Reading, docket: Option<&DocketFile>, source: 
         let mut what = format!("{source}: it has not the columns that {shown} describes");
         what.push_str(&format!("\n  missing: {}", missing.join(", ")));
         if !new.is_empty() {
-            what.push_str(&format!("\n  not described: {}", new.iter().map(name).collect::<Vec<_>>().join(", ")));
+            what.push_str(&format!(
+                "\n  not described: {}",
+                new.iter().map(name).collect::<Vec<_>>().join(", ")
+            ));
         }
         return Err(Failure::protected(what)
             .leaving("nothing was written")
-            .help(format!("correct the docket, or draft it anew: incola draft {} --no-docket", quoted(source)))
+            .help(format!(
+                "correct the docket, or draft it anew: incola draft {} --no-docket",
+                quoted(source)
+            ))
             .help("or read the file without it: --no-docket"));
     }
     let mut notices = Vec::new();
@@ -126,11 +132,18 @@ pub(crate) fn changes(surveyed: &Surveyed, typed: &Choices, docket: &DocketFile)
     let mut changes = Vec::new();
     for (mine, other) in with.columns.iter().zip(&plain.columns) {
         if mine.rule.kind() != other.rule.kind() || mine.format() != other.format() {
-            changes.push(format!("\u{201c}{}\u{201d} is {} instead of {}", other.name, shown(mine), shown(other)));
+            changes.push(format!(
+                "\u{201c}{}\u{201d} is {} instead of {}",
+                other.name,
+                shown(mine),
+                shown(other)
+            ));
         }
     }
     let renamed = docket.docket.columns.iter().filter_map(|c| Some((c.name.as_str(), c.called.as_deref()?)));
-    changes.extend(renamed.map(|(name, called)| format!("\u{201c}{name}\u{201d} is called \u{201c}{called}\u{201d}")));
+    changes.extend(
+        renamed.map(|(name, called)| format!("\u{201c}{name}\u{201d} is called \u{201c}{called}\u{201d}")),
+    );
     if changes.is_empty() {
         return None;
     }
@@ -145,8 +158,11 @@ fn unique(reading: &Reading, docket: &str) -> Result<()> {
     let wanted: Vec<_> = reading.columns.iter().filter(|c| c.is_wanted()).collect();
     for (n, column) in wanted.iter().enumerate() {
         if wanted[..n].iter().any(|other| other.name.to_lowercase() == column.name.to_lowercase()) {
-            return Err(Failure::usage(format!("{docket}: two columns are called \u{201c}{}\u{201d}", column.name))
-                .leaving("nothing was written"));
+            return Err(Failure::usage(format!(
+                "{docket}: two columns are called \u{201c}{}\u{201d}",
+                column.name
+            ))
+            .leaving("nothing was written"));
         }
     }
     Ok(())

@@ -5,6 +5,10 @@
 //! | `support.rs` | the builder of a test, and a reader of what was written |
 //! | `inspect.rs` | readings, for people and as JSON |
 //! | `import.rs` | what stands in the workbook, and the receipt |
+//! | `dockets.rs` | readings written down, found again, corrected |
+//! | `existing.rs` | into a workbook that is there |
+//! | `generated.rs` | the same for workbooks of many shapes: what is outside of the rows stays |
+//! | `layouts.rs` | fixed widths, records of several lines, reports |
 //! | `errors.rs` | bad input: status, message, nothing left behind |
 //! | `readme.rs` | what the README shows is what the program prints |
 
@@ -12,6 +16,7 @@
 
 mod support;
 
+mod dockets;
 mod errors;
 mod existing;
 mod generated;

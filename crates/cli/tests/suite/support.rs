@@ -69,7 +69,7 @@ impl Folder {
     /// The command itself, its output caught.
     pub(crate) fn command(&self, words: &str) -> Command {
         let mut command = command_in(self.dir.path(), words);
-        command.env("XDG_STATE_HOME", self.state.path());
+        command.env("XDG_STATE_HOME", self.state.path()).env("XDG_CONFIG_HOME", self.state.path());
         command
     }
 
@@ -100,6 +100,7 @@ fn command_in(folder: &Path, words: &str) -> Command {
         .current_dir(folder)
         .env("COLUMNS", "100")
         .env("XDG_STATE_HOME", folder.join("state"))
+        .env("XDG_CONFIG_HOME", folder.join("state"))
         .env("SOURCE_DATE_EPOCH", "1930000000")
         .env_remove("NO_COLOR")
         .stdout(Stdio::piped())

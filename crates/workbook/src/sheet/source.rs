@@ -157,7 +157,8 @@ impl SheetSource {
     /// Where the last whole row ends, and its number, if all rows are spelled as nearly all programs do.
     fn plain_rows(&self) -> Option<(usize, u32)> {
         let rows = &self.buffer[self.at..];
-        if memchr::memmem::find(rows, b"<!").is_some() || memchr::memmem::find(rows, b"</sheetData").is_some() {
+        if memchr::memmem::find(rows, b"<!").is_some() || memchr::memmem::find(rows, b"</sheetData").is_some()
+        {
             return None;
         }
         let end = memchr::memmem::rfind(rows, b"</row>")? + b"</row>".len();

@@ -2,11 +2,13 @@
 
 use super::opened::Opened;
 use super::rows::{self, Together};
-use super::{Book, Item, check_new_sheet, check_strict, dry_written, finish, names_of, sheet_columns};
+use super::{
+    Book, Item, check_new_sheet, check_strict, dry_written, finish, names_of, number_style_for, sheet_columns,
+};
 use crate::bridge::ColumnWriter;
+use crate::docket::shape::Shape;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::docket::shape::Shape;
 use crate::flags::definitions::Import;
 use crate::passes::write::{Placing, Slot, not_written, write};
 use crate::placeholders;
@@ -82,15 +84,13 @@ fn new_sheet(
     check_new_sheet(options, &to.path, name)?;
     opened.check_free(&to.path, name)?;
     let table = (!options.plain).then(|| sheet_name::legal_table(&source.stem, &opened.taken_names));
-    let writers: Vec<ColumnWriter> = columns
-        .iter()
-        .map(|c| ColumnWriter::new(c, styles).counting_from_1904(opened.from_1904))
-        .collect();
+    let writers: Vec<ColumnWriter> =
+        columns.iter().map(|c| ColumnWriter::new(c, styles).counting_from_1904(opened.from_1904)).collect();
     let header =
         surveyed.reading.layout.header_line.is_some() || !options.plain || options.read.names.is_some();
     let label = source.label();
     let slots = slots_of(options, shape);
-    let number_style = styles.number_format("0");
+    let number_style = number_style_for(options, styles);
     let longest = label.encode_utf16().count() as u32;
     let layout = SheetLayout {
         name: name.to_owned(),

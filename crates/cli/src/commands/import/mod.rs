@@ -6,10 +6,13 @@ mod rows;
 mod together;
 
 use crate::bridge::ColumnWriter;
+use crate::docket::{
+    self,
+    shape::{self, Shape},
+};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Import, PlacingMode};
-use crate::docket::{self, shape::{self, Shape}};
 use crate::flags::options;
 use crate::folder;
 use crate::passes::survey::{LineRange, Surveyed, survey};
@@ -19,8 +22,8 @@ use crate::questions::{self, Asker};
 use crate::receipt::{Receipt, SheetReceipt};
 use crate::render;
 use crate::run::{print, report};
-use crate::source::Source;
 use crate::safety;
+use crate::source::Source;
 use crate::target;
 use incola_core::kind::Kind;
 use incola_core::reading::{self, ColumnReading};
@@ -289,6 +292,11 @@ fn check_strict(
     ))
     .leaving("nothing was written, for --strict was given")
     .help(format!("keep such values as text: leave --strict out, or say --as '{name}=text'")))
+}
+
+/// The format of the numbers of records, where they are wanted.
+fn number_style_for(options: &Import, styles: &mut Styles) -> StyleId {
+    if options.number_rows.is_some() { styles.number_format("0") } else { StyleId::default() }
 }
 
 /// The columns of a new sheet: what counts the records and what says the source, then those of the source.

@@ -1,7 +1,7 @@
 //! Rows into a sheet that is there.
 
 use super::opened::Opened;
-use super::{check_strict, dry_written};
+use super::{check_strict, dry_written, number_style_for};
 use crate::bridge::ColumnWriter;
 use crate::docket::shape::Shape;
 use crate::failure::{Failure, Result};
@@ -101,7 +101,7 @@ pub(super) fn import(
     let from_1904 = opened.from_1904;
     let writers: Vec<ColumnWriter> =
         columns.iter().map(|c| ColumnWriter::new(c, styles).counting_from_1904(from_1904)).collect();
-    let number_style = styles.number_format("0");
+    let number_style = number_style_for(options, styles);
     let mut along = Vec::new();
     let written = match &mut opened.writer {
         None => dry_written(columns, records),
@@ -218,12 +218,8 @@ fn obey_kinds(
             continue;
         }
         let format = is_moment(kind).then(|| pattern_for(column, &code)).flatten();
-        let choice = AsChoice {
-            selector: Selector::new(&(n + 1).to_string()),
-            kind,
-            format,
-            by: DecidedBy::Given,
-        };
+        let choice =
+            AsChoice { selector: Selector::new(&(n + 1).to_string()), kind, format, by: DecidedBy::Given };
         choices.kinds.push(choice);
         let mut tried = conclude(together, &choices)?;
         let misfits = tried.columns[n].misfits.count;

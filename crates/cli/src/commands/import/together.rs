@@ -1,10 +1,11 @@
 //! All sources become one table; kinds are decided over all of them.
 
+use super::apart::slots_of;
 use super::opened::Opened;
 use super::rows::{self, Together};
-use super::apart::slots_of;
 use super::{
-    Book, Item, check_limits, check_new_sheet, check_strict, dry_written, finish, names_of, sheet_columns,
+    Book, Item, check_limits, check_new_sheet, check_strict, dry_written, finish, names_of, number_style_for,
+    sheet_columns,
 };
 use crate::bridge::ColumnWriter;
 use crate::failure::{Failure, Result};
@@ -41,7 +42,8 @@ pub(super) fn conclude(
 
 /// Imports all sources of a workbook into one table, as what was typed and the docket of the first one say.
 pub(super) fn import(to: &Book) -> Result<Receipt> {
-    let Some(Item { options, choices, shape, source: first_source, surveyed: first }) = to.items.first() else {
+    let Some(Item { options, choices, shape, source: first_source, surveyed: first }) = to.items.first()
+    else {
         return Err(Failure::usage("no sources"));
     };
     let sources: Vec<(&Source, &Surveyed)> = to.items.iter().map(|i| (&i.source, &i.surveyed)).collect();
@@ -86,7 +88,7 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     let options = Import { source_column: Some(source_column), ..options.clone() };
     let longest = sources.iter().map(|(s, _)| s.label().encode_utf16().count()).max().unwrap_or(0) as u32;
     let slots = slots_of(&options, shape);
-    let number_style = styles.number_format("0");
+    let number_style = number_style_for(&options, &mut styles);
     let layout = SheetLayout {
         name: name.clone(),
         columns: sheet_columns(&slots, columns, &writers, (&options, shape), (longest, number_style)),
