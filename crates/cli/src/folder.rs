@@ -4,7 +4,8 @@ use crate::failure::{Failure, Result};
 use std::cmp::Ordering;
 use std::path::Path;
 
-/// The sources that were typed, with folders replaced by the files in them. Hidden files and folders inside are left out.
+/// The sources that were typed, with folders replaced by the files in them. Hidden files, dockets, workbooks
+/// and folders inside are left out.
 ///
 /// # Errors
 /// If a folder cannot be read, or holds no file.
@@ -19,7 +20,7 @@ pub(crate) fn expand(names: &[String]) -> Result<Vec<String>> {
         let entries = std::fs::read_dir(path).map_err(|e| Failure::io(path, "read the folder", &e))?;
         let mut files: Vec<String> = entries
             .filter_map(std::result::Result::ok)
-            .filter(|e| e.path().is_file() && !e.file_name().to_string_lossy().starts_with(['.', '~']))
+            .filter(|e| e.path().is_file() && is_source(&e.file_name().to_string_lossy()))
             .map(|e| e.path().display().to_string())
             .collect();
         if files.is_empty() {
@@ -29,6 +30,13 @@ pub(crate) fn expand(names: &[String]) -> Result<Vec<String>> {
         sources.extend(files);
     }
     Ok(sources)
+}
+
+/// Whether a file in a folder is a source: not hidden, no docket, no workbook.
+fn is_source(name: &str) -> bool {
+    let lower = name.to_lowercase();
+    let others = [crate::docket::ENDING, ".xlsx", ".xlsm"];
+    !name.starts_with(['.', '~']) && !others.iter().any(|ending| lower.ends_with(ending))
 }
 
 /// Compares names with runs of digits as numbers.

@@ -68,8 +68,27 @@ const FILES: [(&str, &[u8], &str); 11] = [
     ),
 ];
 
+/// Four weeks of three carriers, and a docket for each carrier.
+const CARRIERS: [(&str, &[u8]); 15] = [
+    ("skerry-line.docket.toml", include_bytes!("../../demo/carriers/skerry-line.docket.toml")),
+    ("skerry-line-01.txt", include_bytes!("../../demo/carriers/skerry-line-01.txt")),
+    ("skerry-line-02.txt", include_bytes!("../../demo/carriers/skerry-line-02.txt")),
+    ("skerry-line-03.txt", include_bytes!("../../demo/carriers/skerry-line-03.txt")),
+    ("skerry-line-04.txt", include_bytes!("../../demo/carriers/skerry-line-04.txt")),
+    ("tern-shipping.docket.toml", include_bytes!("../../demo/carriers/tern-shipping.docket.toml")),
+    ("tern-shipping-01.dat", include_bytes!("../../demo/carriers/tern-shipping-01.dat")),
+    ("tern-shipping-02.dat", include_bytes!("../../demo/carriers/tern-shipping-02.dat")),
+    ("tern-shipping-03.dat", include_bytes!("../../demo/carriers/tern-shipping-03.dat")),
+    ("tern-shipping-04.dat", include_bytes!("../../demo/carriers/tern-shipping-04.dat")),
+    ("halcyon.docket.toml", include_bytes!("../../demo/carriers/halcyon.docket.toml")),
+    ("halcyon-01.tsv", include_bytes!("../../demo/carriers/halcyon-01.tsv")),
+    ("halcyon-02.tsv", include_bytes!("../../demo/carriers/halcyon-02.tsv")),
+    ("halcyon-03.tsv", include_bytes!("../../demo/carriers/halcyon-03.tsv")),
+    ("halcyon-04.tsv", include_bytes!("../../demo/carriers/halcyon-04.tsv")),
+];
+
 /// The workbooks that it makes.
-const BOOKS: [&str; 3] = ["harbour.xlsx", "pallets.xlsx", "printed.xlsx"];
+const BOOKS: [&str; 5] = ["harbour.xlsx", "pallets.xlsx", "printed.xlsx", "carriers.xlsx", "april.xlsx"];
 
 /// The columns of the port calls that the ledger has.
 const LEDGER_COLUMNS: &str = "Call no,Berth,Arrived,Dues";
@@ -192,11 +211,50 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         "--move-start",
         "65:70",
     ])?);
+    step(
+        "Three carriers send a file each week, every one in its own way. Each has a docket; nothing else is said.",
+    )?;
+    code = code.max(obey(&["import", &place("carriers"), "--into", &place("carriers.xlsx")])?);
+    code = code.max(correct_a_docket(&folder)?);
     let books = BOOKS.iter().chain(&["pallet-form.xlsx", "ledger.xlsx"]);
     let books: Vec<String> = books.map(|name| format!("  {}\n", place(name))).collect();
     say(&format!("\nThe workbooks:\n{}", books.concat()))?;
     // The dues hold an order of day and month that cannot be told; the demo itself went as it should.
     Ok(if code <= ExitCode::NeedsALook { ExitCode::Done } else { code })
+}
+
+/// Drafts a docket, corrects it as a clerk would in an editor, and reads the next month's file with it.
+fn correct_a_docket(folder: &Path) -> Result<ExitCode> {
+    let months = folder.join("months");
+    let place = |name: &str| months.join(name).display().to_string();
+    let docket = months.join("port-calls.docket.toml");
+    step("For the port calls one is drafted from March.")?;
+    let mut code = obey(&["draft", &place("port-calls.csv"), "-o", &docket.display().to_string()])?;
+    step("In an editor Berth is called Quay, Station is left out, and the weight is forced to text.")?;
+    let failed = |e: std::io::Error| Failure::io(&docket, "change it", &e);
+    let mut text = std::fs::read_to_string(&docket).map_err(failed)?;
+    for (name, from, to) in [
+        ("Berth", "as = \"text\"", "called = \"Quay\"\nas = \"text\""),
+        ("Station", "as = \"text\"", "as = \"skip\""),
+        ("Gross kg", "as = \"number\"", "as = \"text\""),
+    ] {
+        let column = format!("name = \"{name}\"\n");
+        let at = text.find(&column).map_or(0, |at| at + column.len());
+        let end = text[at..].find("\n[[").map_or(text.len(), |end| at + end);
+        let mut own = text[at..end].replacen(from, to, 1);
+        if name == "Gross kg" {
+            // Text has no format.
+            own = own.lines().filter(|l| !l.starts_with("format")).map(|l| format!("{l}\n")).collect();
+        }
+        text.replace_range(at..end, &own);
+        let lines: Vec<&str> = own.lines().filter(|l| !l.is_empty()).collect();
+        say(&format!("  name = \"{name}\"\n  {}\n\n", lines.join("\n  ")))?;
+    }
+    std::fs::write(&docket, text).map_err(failed)?;
+    step("April is read the same way, though its columns come in another order.")?;
+    let april = folder.join("april.xlsx").display().to_string();
+    code = code.max(obey(&["import", &place("port-calls-april.csv"), "--into", &april])?);
+    Ok(code)
 }
 
 /// Writes the demo's files; workbooks of an earlier run go.
@@ -205,6 +263,22 @@ fn lay_out(folder: &Path) -> Result<()> {
     for (name, content, _) in FILES {
         let path = folder.join(name);
         std::fs::write(&path, content).map_err(|e| Failure::io(&path, "write it", &e))?;
+    }
+    for (part, names) in [
+        ("carriers", CARRIERS.to_vec()),
+        ("months", FILES.iter().filter(|f| f.0.starts_with("port-calls")).map(|f| (f.0, f.1)).collect()),
+    ] {
+        let inside = folder.join(part);
+        std::fs::create_dir_all(&inside).map_err(|e| Failure::io(&inside, "make the folder", &e))?;
+        for (name, content) in names {
+            let path = inside.join(name);
+            std::fs::write(&path, content).map_err(|e| Failure::io(&path, "write it", &e))?;
+        }
+    }
+    // A docket of an earlier run has done its work.
+    let old = folder.join("months/port-calls.docket.toml");
+    if old.exists() {
+        std::fs::remove_file(&old).map_err(|e| Failure::io(&old, "replace it", &e))?;
     }
     for name in BOOKS {
         let path = folder.join(name);
@@ -232,6 +306,7 @@ fn obey(words: &[&str]) -> Result<ExitCode> {
     match cli.command {
         Command::Inspect(options) => super::inspect::run(&options),
         Command::Import(options) => super::import::run(&options),
+        Command::Draft(options) => super::draft::run(&options),
         _ => Ok(ExitCode::Done),
     }
 }

@@ -16,9 +16,14 @@ const TOLD: usize = 5;
 /// Sources from which on a line for each stands at the end.
 const MANY: usize = 3;
 
+/// Sources from which on only those that need a look have a page.
+const TOO_MANY: usize = 8;
+
 /// The pages of receipts, and a line for each source at the end if there are many.
 pub(crate) fn pages(receipts: &[Receipt]) -> String {
-    let pages: Vec<String> = receipts.iter().map(page).collect();
+    let count: usize = receipts.iter().map(|r| r.sheets.len()).sum();
+    let is_told = |sheet: &SheetReceipt| count < TOO_MANY || sheet.needs_a_look();
+    let pages: Vec<String> = receipts.iter().map(|receipt| page(receipt, &is_told)).collect();
     let mut out = pages.join("\n");
     let sheets: Vec<(&Receipt, &SheetReceipt)> =
         receipts.iter().flat_map(|r| r.sheets.iter().map(move |s| (r, s))).collect();
@@ -28,7 +33,9 @@ pub(crate) fn pages(receipts: &[Receipt]) -> String {
     let rows: Vec<[String; 4]> = sheets
         .iter()
         .map(|(receipt, sheet)| {
-            let names: Vec<String> = sheet.sources.iter().map(|s| line(&s.name)).collect();
+            // The folder stands in the command.
+            let file = |name: &str| name.rsplit(['/', '\\']).next().unwrap_or(name).to_owned();
+            let names: Vec<String> = sheet.sources.iter().map(|s| line(&file(&s.name))).collect();
             let look = if sheet.needs_a_look() { style::alert("look") } else { String::new() };
             let place = if receipts.len() > 1 {
                 format!("{} {}", line(&receipt.book), line(&sheet.sheet))
@@ -59,6 +66,9 @@ pub(crate) fn pages(receipts: &[Receipt]) -> String {
     for row in &rows {
         out.push_str(&draw(row));
     }
+    if count >= TOO_MANY {
+        out.push_str("\n  What needs a look is told above; everything else with --json.\n");
+    }
     // Files of one sort are more useful under each other.
     let names = |s: &SheetReceipt| s.columns.iter().map(|c| c.name.to_lowercase()).collect::<Vec<_>>();
     if sheets.windows(2).all(|pair| names(pair[0].1) == names(pair[1].1)) {
@@ -68,7 +78,7 @@ pub(crate) fn pages(receipts: &[Receipt]) -> String {
 }
 
 /// The page of a receipt.
-pub(crate) fn page(receipt: &Receipt) -> String {
+fn page(receipt: &Receipt, is_told: &dyn Fn(&SheetReceipt) -> bool) -> String {
     let mut out = String::new();
     let columns = terminal_columns();
     let what = match (receipt.dry_run, receipt.existed) {
@@ -79,7 +89,7 @@ pub(crate) fn page(receipt: &Receipt) -> String {
     };
     let size = receipt.bytes.map_or_else(String::new, |b| format!(", {}", counted(b, "byte", "bytes")));
     out.push_str(&format!("{}   {what}{size}\n", style::strong(&line(&receipt.book))));
-    for sheet in &receipt.sheets {
+    for sheet in receipt.sheets.iter().filter(|sheet| is_told(sheet)) {
         out.push('\n');
         out.push_str(&sheet_page(sheet, columns, receipt.dry_run));
     }
