@@ -139,6 +139,200 @@ pub struct Column {
     pub description: Option<String>,
 }
 
+/// What a key's value is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum KeyKind {
+    /// Text.
+    Text,
+    /// A whole number.
+    Number,
+    /// A whole number or a word.
+    NumberOrWord,
+    /// `true` or `false`.
+    YesNo,
+    /// A list of texts.
+    Texts,
+    /// One of these words.
+    OneOf(&'static [&'static str]),
+}
+
+/// A key of a docket, described: the reference page and the schema come from here.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Key {
+    /// The part that it stands in; empty: at the top.
+    pub part: &'static str,
+    /// The key.
+    pub name: &'static str,
+    /// What its value is.
+    pub kind: KeyKind,
+    /// What it says.
+    pub about: &'static str,
+    /// A value, as TOML spells it.
+    pub example: &'static str,
+}
+
+const fn key(
+    part: &'static str,
+    name: &'static str,
+    kind: KeyKind,
+    example: &'static str,
+    about: &'static str,
+) -> Key {
+    Key { part, name, kind, about, example }
+}
+
+/// The kinds of columns.
+const KINDS: &[&str] = &["text", "number", "date", "time", "datetime", "boolean", "skip"];
+
+/// All keys, in the order of the page.
+pub const KEYS: &[Key] = &[
+    key("", "docket", KeyKind::Number, "1", "The version of the format. Required."),
+    key(
+        "match",
+        "files",
+        KeyKind::Texts,
+        "[\"dues-*.txt\"]",
+        "Names of files, without folders, that the docket is for: `*` stands for any characters, `?` for one; case does not matter.",
+    ),
+    key("read", "encoding", KeyKind::Text, "\"windows-1252\"", "The encoding, by any of its usual names."),
+    key(
+        "read",
+        "layout",
+        KeyKind::OneOf(&["delimited", "fixed", "multiline", "report"]),
+        "\"delimited\"",
+        "How lines are laid out.",
+    ),
+    key(
+        "read",
+        "delimiter",
+        KeyKind::Text,
+        "\";\"",
+        "What stands between fields: characters, or tab, space, comma, semicolon, pipe, caret, colon, none.",
+    ),
+    key("read", "runs_as_one", KeyKind::YesNo, "false", "Whether a run of delimiters counts as one."),
+    key("read", "quote", KeyKind::Text, "'\"'", "The quote character, or none."),
+    key("read", "header", KeyKind::NumberOrWord, "4", "The line of the names, from 1, or none, or auto."),
+    key("read", "lines", KeyKind::Text, "\"5..120\"", "Physical lines that are read, both included."),
+    key(
+        "read",
+        "starts",
+        KeyKind::Text,
+        "\"1,9,20\"",
+        "Where columns of a fixed layout start, from 1; for records of several lines one list per line, divided by `/`.",
+    ),
+    key(
+        "read",
+        "widths_in",
+        KeyKind::OneOf(&["characters", "bytes"]),
+        "\"characters\"",
+        "What starts count.",
+    ),
+    key("read", "lines_per_record", KeyKind::Number, "3", "Lines of a record."),
+    key("read", "comment", KeyKind::Text, "\"#\"", "What comment lines begin with, or none."),
+    key(
+        "read",
+        "decimal_char",
+        KeyKind::OneOf(&[".", ","]),
+        "\",\"",
+        "The character before decimals, of all columns.",
+    ),
+    key("read", "blank", KeyKind::Texts, "[\"n/a\", \"-\"]", "Spellings that mean empty."),
+    key(
+        "read",
+        "names",
+        KeyKind::Texts,
+        "[\"Voyage\", \"Berth\"]",
+        "Names for all columns, where the file has none.",
+    ),
+    key(
+        "read",
+        "scan",
+        KeyKind::NumberOrWord,
+        "\"all\"",
+        "Records that are surveyed before kinds are decided: all, none, or a number.",
+    ),
+    key(
+        "place",
+        "sheet",
+        KeyKind::Text,
+        "\"{stem}\"",
+        "The sheet; `{stem}` is the file's name without ending, `{Name}` a value found in its headings.",
+    ),
+    key(
+        "place",
+        "at",
+        KeyKind::Text,
+        "\"A2\"",
+        "A cell, or the name of a table, a range or a heading, in a workbook that is there.",
+    ),
+    key(
+        "place",
+        "mode",
+        KeyKind::OneOf(&["fresh", "replace", "append"]),
+        "\"append\"",
+        "What is done with rows that stand there.",
+    ),
+    key(
+        "place",
+        "match",
+        KeyKind::OneOf(&["name", "position"]),
+        "\"name\"",
+        "How columns find their headings.",
+    ),
+    key(
+        "place",
+        "missing",
+        KeyKind::OneOf(&["blank"]),
+        "\"blank\"",
+        "What becomes of a heading without a column.",
+    ),
+    key(
+        "place",
+        "extra",
+        KeyKind::OneOf(&["add", "skip"]),
+        "\"skip\"",
+        "What becomes of a column without a heading.",
+    ),
+    key("place", "plain", KeyKind::YesNo, "true", "Whether rows are a plain range instead of a table."),
+    key(
+        "place",
+        "source_column",
+        KeyKind::Text,
+        "\"File\"",
+        "A column that says which file a row came from.",
+    ),
+    key("place", "number_rows", KeyKind::Text, "\"No\"", "A column that counts the records."),
+    key(
+        "column",
+        "name",
+        KeyKind::Text,
+        "\"Berth\"",
+        "The column's name in the file. Required; a file without it stops the import.",
+    ),
+    key(
+        "column",
+        "as",
+        KeyKind::OneOf(KINDS),
+        "\"text\"",
+        "Its kind; skip leaves it out. Left out: detected.",
+    ),
+    key(
+        "column",
+        "format",
+        KeyKind::Text,
+        "\"dd.MM.yyyy\"",
+        "How the kind is spelled: a date pattern (UAX #35), a number with its marks, a picture such as 9(5)v99, or yes/no.",
+    ),
+    key("column", "called", KeyKind::Text, "\"Quay\"", "What the sheet calls it."),
+    key(
+        "column",
+        "description",
+        KeyKind::Text,
+        "\"As the carrier counts.\"",
+        "What is shown when its heading is selected, in a new sheet.",
+    ),
+];
+
 /// What is wrong with a docket, and where.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct BadDocket {
@@ -439,6 +633,37 @@ mod tests {
                 assert_eq!(bad.line, line, "{text}: {bad:?}");
             }
             assert_eq!(bad.instead.as_deref(), instead, "{text}: {bad:?}");
+        }
+    }
+
+    #[test]
+    fn every_key_that_is_described_is_read() {
+        let mut text = String::new();
+        let mut part = "";
+        for key in
+            KEYS.iter().filter(|k| !matches!(k.name, "starts" | "widths_in" | "names" | "lines_per_record"))
+        {
+            if key.part != part {
+                part = key.part;
+                let _ = writeln!(
+                    text,
+                    "{}",
+                    if part == "column" { "[[column]]".into() } else { format!("[{part}]") }
+                );
+            }
+            let _ = writeln!(text, "{} = {}", key.name, key.example);
+        }
+        Docket::read(&text).unwrap();
+        // And there is none besides: what is told of an unknown key lists them all.
+        for part in ["match", "read", "place", "column"] {
+            let list = |why: &str| why.rsplit("there are ").next().unwrap_or("").to_owned();
+            let head = if part == "column" { "[[column]]".to_owned() } else { format!("[{part}]") };
+            let bad = Docket::read(&format!("docket = 1\n{head}\nzzz = 1\n")).unwrap_err();
+            let known = list(&bad.why);
+            let described: Vec<&str> = KEYS.iter().filter(|k| k.part == part).map(|k| k.name).collect();
+            for name in known.split(", ").filter(|_| known != bad.why) {
+                assert!(described.contains(&name), "{name} is not described");
+            }
         }
     }
 

@@ -19,6 +19,10 @@ pub(crate) fn run(options: &Draft) -> Result<ExitCode> {
     if options.list {
         return list(source_path);
     }
+    if options.schema {
+        print(&crate::render::json_text(&docket::reference::schema()))?;
+        return Ok(ExitCode::Done);
+    }
     let Some(name) = &options.source else { return Err(Failure::usage("say which file to read")) };
     if let Some(output) = &options.output {
         check(options, output)?;

@@ -2,6 +2,7 @@
 
 pub(crate) mod apply;
 pub(crate) mod draft;
+pub(crate) mod reference;
 pub(crate) mod shape;
 
 use crate::failure::{Failure, Result};
@@ -42,7 +43,7 @@ impl DocketFile {
             Ok(text) => text,
             Err(error) => {
                 let good = &error.as_bytes()[..error.utf8_error().valid_up_to()];
-                let line = good.iter().filter(|b| **b == b'\n').count() + 1;
+                let line = memchr::memchr_iter(b'\n', good).count() + 1;
                 return Err(Failure::usage(format!("{shown}:{line}: it is not UTF-8, which dockets are in"))
                     .leaving("nothing was written")
                     .help("save it as UTF-8 in the editor"));
@@ -122,21 +123,18 @@ pub(crate) fn find(read: &Read, source: &str, book: Option<&Path>) -> Result<Opt
             return DocketFile::read(Path::new(named)).map(Some);
         }
         let mut places = folders.iter().map(|folder| folder.join(format!("{named}{ENDING}")));
-        return match places.find(|place| place.is_file()) {
-            Some(place) => DocketFile::read(&place).map(Some),
-            None => {
-                let known = files_in(&folders);
-                let names: Vec<String> = known.iter().filter_map(|p| Some(name_of(p)?.to_owned())).collect();
-                let failure =
-                    Failure::usage(format!("--docket {}: there is no docket of that name", quoted(named)))
-                        .leaving("nothing was written");
-                Err(if names.is_empty() {
-                    failure.help(format!("make one: incola draft {} -o NAME{ENDING}", quoted(source)))
-                } else {
-                    failure.help(format!("there are: {}", names.join(", ")))
-                })
-            }
-        };
+        if let Some(place) = places.find(|place| place.is_file()) {
+            return DocketFile::read(&place).map(Some);
+        }
+        let known = files_in(&folders);
+        let names: Vec<String> = known.iter().filter_map(|p| Some(name_of(p)?.to_owned())).collect();
+        let failure = Failure::usage(format!("--docket {}: there is no docket of that name", quoted(named)))
+            .leaving("nothing was written");
+        return Err(if names.is_empty() {
+            failure.help(format!("make one: incola draft {} -o NAME{ENDING}", quoted(source)))
+        } else {
+            failure.help(format!("there are: {}", names.join(", ")))
+        });
     }
     let Some(file) = path.and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned()) else {
         return Ok(None);

@@ -126,6 +126,7 @@ pub(crate) fn changes(surveyed: &Surveyed, typed: &Choices, docket: &DocketFile)
     )
     .ok()?;
     let shown = |column: &ColumnReading| match column.format() {
+        _ if !column.is_wanted() => "left out".to_owned(),
         Some(format) => format!("{} {format}", column.rule.kind().word()),
         None => column.rule.kind().word().to_owned(),
     };

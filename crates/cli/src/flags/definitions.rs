@@ -63,7 +63,7 @@ pub(crate) struct Inspect {
 #[derive(Debug, Args)]
 pub(crate) struct Draft {
     /// The file to read
-    #[arg(required_unless_present = "list", value_name = "SOURCE")]
+    #[arg(required_unless_present_any = ["list", "schema"], value_name = "SOURCE")]
     pub(crate) source: Option<String>,
     /// The docket to write, which ends in .docket.toml; standard output if this is left out
     #[arg(short, long, value_name = "F")]
@@ -74,6 +74,9 @@ pub(crate) struct Draft {
     /// List the dockets that are known here: what they are for, and when they were last used
     #[arg(long, conflicts_with_all = ["output", "overwrite"])]
     pub(crate) list: bool,
+    /// Print the JSON Schema of dockets, for editors
+    #[arg(long, conflicts_with_all = ["output", "overwrite", "list"])]
+    pub(crate) schema: bool,
     /// How the source is read.
     #[command(flatten)]
     pub(crate) read: Read,

@@ -1,6 +1,7 @@
 //! Commands as they are typed.
 
-use crate::flags::definitions::{Read, WidthUnit, YesNo};
+use crate::flags::definitions::{Import, Read, WidthUnit, YesNo};
+use clap::ValueEnum;
 use std::path::Path;
 
 /// `text` as one word for a shell: in apostrophes where it holds anything that a shell would treat specially.
@@ -27,6 +28,40 @@ pub(crate) fn import(name: &str, read: &Read) -> String {
     words.extend(options(read));
     words.push(format!("--into {}", quoted(&format!("{stem}.xlsx"))));
     words.join(" ")
+}
+
+/// The import that was typed, once more.
+pub(crate) fn again(typed: &Import) -> String {
+    let mut words = vec!["incola import".to_owned()];
+    words.extend(typed.sources.iter().map(|s| quoted(s)));
+    words.extend(options(&typed.read));
+    words.push(format!("--into {}", quoted(&typed.into.display().to_string())));
+    let mut add = |name: &str, value: Option<&str>| {
+        if let Some(value) = value {
+            words.push(format!("--{name} {}", quoted(value)));
+        }
+    };
+    add("sheet", typed.sheet.as_deref());
+    add("at", typed.at.as_deref());
+    add("mode", typed.mode.map(|mode| word(&mode)).as_deref());
+    add("match", typed.matching.map(|by| word(&by)).as_deref());
+    add("missing", typed.missing.map(|missing| word(&missing)).as_deref());
+    add("extra", typed.extra.map(|extra| word(&extra)).as_deref());
+    add("source-column", typed.source_column.as_deref());
+    add("number-rows", typed.number_rows.as_deref());
+    let flags = [
+        ("--together", typed.together),
+        ("--plain", typed.plain),
+        ("--strict", typed.strict),
+        ("--even-signed", typed.even_signed),
+    ];
+    words.extend(flags.iter().filter(|(_, is_set)| *is_set).map(|(flag, _)| (*flag).to_owned()));
+    words.join(" ")
+}
+
+/// The word for a value of an option.
+fn word(value: &impl ValueEnum) -> String {
+    value.to_possible_value().map(|v| v.get_name().to_owned()).unwrap_or_default()
 }
 
 /// The options that were typed.
@@ -68,6 +103,10 @@ fn options(read: &Read) -> Vec<String> {
     add("only", read.only.as_ref());
     add("names", read.names.as_ref());
     add("scan", read.scan.as_ref());
+    add("docket", read.docket.as_ref());
+    if read.no_docket {
+        words.push("--no-docket".to_owned());
+    }
     words
 }
 

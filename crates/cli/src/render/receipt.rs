@@ -30,7 +30,7 @@ pub(crate) fn pages(receipts: &[Receipt]) -> String {
     if sheets.len() < MANY {
         return out;
     }
-    let rows: Vec<[String; 4]> = sheets
+    let rows: Vec<[String; 5]> = sheets
         .iter()
         .map(|(receipt, sheet)| {
             // The folder stands in the command.
@@ -42,22 +42,27 @@ pub(crate) fn pages(receipts: &[Receipt]) -> String {
             } else {
                 line(&sheet.sheet)
             };
-            [names.join(", "), place, grouped(sheet.written.rows), look]
+            let docket = sheet.docket.as_deref().map_or_else(String::new, |d| line(&file(d)));
+            [names.join(", "), place, grouped(sheet.written.rows), docket, look]
         })
         .collect();
-    let heads = ["source", "went into", "rows", ""];
+    let heads = ["source", "went into", "rows", "docket", ""];
     let mut widths = heads.map(width);
     for row in &rows {
         for (w, text) in widths.iter_mut().zip(row) {
             *w = (*w).max(width(text)).min(44);
         }
     }
-    let draw = |row: &[String; 4]| {
-        let [source, place, count, look] = row;
+    if sheets.iter().all(|(_, sheet)| sheet.docket.is_none()) {
+        widths[3] = 0;
+    }
+    let draw = |row: &[String; 5]| {
+        let [source, place, count, docket, look] = row;
         let text = [
             left(&cut(source, widths[0]), widths[0]),
             left(&cut(place, widths[1]), widths[1]),
             right(count, widths[2]),
+            if widths[3] > 0 { left(&cut(docket, widths[3]), widths[3]) } else { String::new() },
             look.clone(),
         ];
         format!("  {}\n", text.join("  ").trim_end())

@@ -27,6 +27,9 @@ fn values_are_kept_and_numbers_and_dates_are_real() {
       Arrived      datetime yyyy-MM-dd'T'HH:mm:ss      2      1
       Cargo        text                                3      0
       Gross kg     number 1234.50                      2      1  1,253.75
+
+    The same again:
+      incola import calls.csv --into calls.xlsx
     ");
     assert_eq!(
         folder.cells("calls.xlsx", "calls"),

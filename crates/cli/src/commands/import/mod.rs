@@ -84,8 +84,9 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     if options.json {
         let receipts: Vec<_> = receipts.iter().map(render::receipt_json::receipt).collect();
         print(&render::json_text(&receipts))?;
-    } else {
-        print(&render::receipt::pages(&receipts))?;
+    } else if !receipts.is_empty() {
+        let again = render::command::again(options);
+        print(&format!("{}\nThe same again:\n  {again}\n", render::receipt::pages(&receipts)))?;
     }
     Ok(code)
 }
