@@ -10,6 +10,7 @@ use crate::render::{sanitize::line, style};
 use crate::run::{print, report};
 use crate::safety;
 use crate::source::Source;
+use incola_core::docket::Docket;
 use std::io::Write;
 use std::path::Path;
 
@@ -32,7 +33,16 @@ pub(crate) fn run(options: &Draft) -> Result<ExitCode> {
     let (choices, lines) = docket::apply::choices(&options.read, known.as_ref())?;
     let source = Source::open(name, &std::env::temp_dir())?;
     let surveyed = survey(&source, &choices, lines)?;
-    let text = draft(&source.label(), &surveyed, &options.read);
+    let mut text = draft(&source.label(), &surveyed, &options.read);
+    if options.csvw {
+        let docket = Docket::read(&text).map_err(|bad| Failure::usage(bad.why))?;
+        let header = surveyed.reading.layout.header_line;
+        let (json, unsaid) = docket::tabular::write(&docket, &source.label(), header);
+        for what in unsaid {
+            report(&Failure::usage(format!("the standard cannot say: {what}")));
+        }
+        text = crate::render::json_text(&json);
+    }
     let Some(output) = &options.output else {
         print(&text)?;
         return Ok(ExitCode::Done);
@@ -48,6 +58,16 @@ pub(crate) fn run(options: &Draft) -> Result<ExitCode> {
         file.as_file().set_permissions(open).map_err(|e| failed(&e))?;
     }
     file.persist(output).map_err(|e| failed(&e.error))?;
+    if options.csvw {
+        let shown = output.display().to_string();
+        let read = format!("incola import {} --docket {}", quoted(name), quoted(&shown));
+        print(&format!(
+            "{}   written\n\nTo read by it:\n  {read} --into {}\n",
+            style::strong(&line(&shown)),
+            quoted(&format!("{}.xlsx", source.stem))
+        ))?;
+        return Ok(ExitCode::Done);
+    }
     let patterns = DocketFile::read(output)?.docket.matches.files.join(", ");
     print(&format!(
         "{}   written, for {patterns}\n\nLook at it in an editor; then nothing needs to be said:\n  incola import {} --into {}\n",
@@ -61,7 +81,10 @@ pub(crate) fn run(options: &Draft) -> Result<ExitCode> {
 /// Fails if the docket cannot be written there.
 fn check(options: &Draft, output: &Path) -> Result<()> {
     let shown = output.display().to_string();
-    if !shown.ends_with(ENDING) {
+    if options.csvw && output.extension().is_none_or(|ending| ending != "json") {
+        return Err(Failure::usage(format!("-o {shown}: the name of such metadata ends in .json")));
+    }
+    if !options.csvw && !shown.ends_with(ENDING) {
         let stem = shown.strip_suffix(".toml").unwrap_or(&shown);
         return Err(Failure::usage(format!("-o {shown}: a docket's name ends in {ENDING}"))
             .help(format!("-o {}", quoted(&format!("{stem}{ENDING}")))));

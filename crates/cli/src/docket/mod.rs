@@ -4,6 +4,7 @@ pub(crate) mod apply;
 pub(crate) mod draft;
 pub(crate) mod reference;
 pub(crate) mod shape;
+pub(crate) mod tabular;
 
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Read;
@@ -20,6 +21,8 @@ pub(crate) const ENDING: &str = ".docket.toml";
 pub(crate) struct DocketFile {
     pub(crate) path: PathBuf,
     pub(crate) docket: Docket,
+    /// What a file of the W3C's metadata says besides, which is not obeyed.
+    pub(crate) unread: Vec<String>,
 }
 
 impl DocketFile {
@@ -50,8 +53,12 @@ impl DocketFile {
             }
         };
         let text = text.strip_prefix('\u{feff}').unwrap_or(&text);
+        if path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("json")) {
+            let (docket, unread) = tabular::read(path, text)?;
+            return Ok(Self { path: path.to_owned(), docket, unread });
+        }
         match Docket::read(text) {
-            Ok(docket) => Ok(Self { path: path.to_owned(), docket }),
+            Ok(docket) => Ok(Self { path: path.to_owned(), docket, unread: Vec::new() }),
             Err(BadDocket { line, position, why, instead }) => {
                 let line = line.map_or_else(String::new, |n| format!(":{n}"));
                 let position = position.map_or_else(String::new, |n| format!(":{n}"));

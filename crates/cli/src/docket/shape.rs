@@ -70,6 +70,10 @@ pub(crate) fn shape(reading: &mut Reading, docket: Option<&DocketFile>, source: 
             .help("or read the file without it: --no-docket"));
     }
     let mut notices = Vec::new();
+    if !file.unread.is_empty() {
+        let text = format!("not obeyed of what {shown} says: {}", file.unread.join(", "));
+        notices.push(Notice::new(NoticeCode::DocketColumns, text));
+    }
     if !new.is_empty() {
         let list: Vec<String> = new.iter().map(|n| format!("\u{201c}{}\u{201d}", name(n))).collect();
         let text = format!("{} not described in {shown}: put behind the others", list.join(", "));

@@ -74,6 +74,9 @@ pub(crate) struct Draft {
     /// List the dockets that are known here: what they are for, and when they were last used
     #[arg(long, conflicts_with_all = ["output", "overwrite"])]
     pub(crate) list: bool,
+    /// Write the W3C's metadata for tabular data (JSON) instead; what it cannot say is told
+    #[arg(long, conflicts_with = "list")]
+    pub(crate) csvw: bool,
     /// Print the JSON Schema of dockets, for editors
     #[arg(long, conflicts_with_all = ["output", "overwrite", "list"])]
     pub(crate) schema: bool,
