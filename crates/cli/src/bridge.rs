@@ -65,6 +65,8 @@ pub(crate) struct ColumnWriter {
     wrap: Option<Wrap>,
     /// Whether the workbook counts its days from 1904.
     from_1904: bool,
+    /// Whether a number that is missing is written as 0.
+    zero_if_blank: bool,
 }
 
 /// Buffers that a worker keeps from cell to cell, and what it counted.
@@ -113,6 +115,7 @@ impl ColumnWriter {
             pad: column.pad,
             wrap: column.stats.wrap(),
             from_1904: false,
+            zero_if_blank: column.zero_if_blank,
         }
     }
 
@@ -151,6 +154,11 @@ impl ColumnWriter {
         scratch: &mut Scratch,
     ) -> Outcome {
         match value {
+            Value::Blank if self.zero_if_blank => {
+                let style = self.styles.first().copied().unwrap_or_default();
+                rows.number(place, style, |out| out.push(b'0'));
+                Outcome::Blank
+            }
             Value::Blank => {
                 rows.blank(place);
                 self.blank(field, scratch)
@@ -537,6 +545,7 @@ mod tests {
             doubt: None,
             misfits: verdict.misfits,
             pad: None,
+            zero_if_blank: false,
             stats,
         };
         let writer = ColumnWriter::new(&column, &mut Styles::new());

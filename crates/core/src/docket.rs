@@ -120,6 +120,8 @@ pub struct Place {
     pub source_column: Option<String>,
     /// A column that counts the records.
     pub number_rows: Option<String>,
+    /// How the sheet spells names of columns: `lower`, `upper` or `first`, a capital at the beginning.
+    pub name_case: Option<String>,
 }
 
 /// What becomes of a column.
@@ -137,6 +139,10 @@ pub struct Column {
     pub called: Option<String>,
     /// What is shown when its heading is selected.
     pub description: Option<String>,
+    /// Spellings that mean empty in this column, besides those of all columns.
+    pub blank: Option<Vec<String>>,
+    /// Whether a number that is missing is written as 0.
+    pub zero_if_blank: Option<bool>,
 }
 
 /// What a key's value is.
@@ -303,6 +309,13 @@ pub const KEYS: &[Key] = &[
     ),
     key("place", "number_rows", KeyKind::Text, "\"No\"", "A column that counts the records."),
     key(
+        "place",
+        "name_case",
+        KeyKind::OneOf(&["lower", "upper", "first"]),
+        "\"first\"",
+        "How the sheet spells names of columns that are not called otherwise: in lower or upper case, or with a capital at the beginning.",
+    ),
+    key(
         "column",
         "name",
         KeyKind::Text,
@@ -330,6 +343,20 @@ pub const KEYS: &[Key] = &[
         KeyKind::Text,
         "\"As the carrier counts.\"",
         "What is shown when its heading is selected, in a new sheet.",
+    ),
+    key(
+        "column",
+        "blank",
+        KeyKind::Texts,
+        "[\"n/a\"]",
+        "Spellings that mean empty in this column, besides those of all columns.",
+    ),
+    key(
+        "column",
+        "zero_if_blank",
+        KeyKind::YesNo,
+        "true",
+        "Whether a number that is missing is written as 0. Left out: its cell stays empty.",
     ),
 ];
 
@@ -381,13 +408,14 @@ impl Docket {
             return Err(wrong("docket", "there is no version 0".into(), Some("docket = 1")));
         }
         let read = &self.read;
-        let words: [(&str, Option<&String>, &[&str]); 6] = [
+        let words: [(&str, Option<&String>, &[&str]); 7] = [
             ("layout", read.layout.as_ref(), &["delimited", "fixed", "multiline", "report"]),
             ("widths_in", read.widths_in.as_ref(), &["characters", "bytes"]),
             ("mode", self.place.mode.as_ref(), &["fresh", "replace", "append"]),
             ("match", self.place.matching.as_ref(), &["name", "position"]),
             ("missing", self.place.missing.as_ref(), &["blank"]),
             ("extra", self.place.extra.as_ref(), &["add", "skip"]),
+            ("name_case", self.place.name_case.as_ref(), &["lower", "upper", "first"]),
         ];
         for (key, value, known) in words {
             if let Some(value) = value.filter(|v| !known.contains(&v.as_str())) {

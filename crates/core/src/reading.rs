@@ -41,6 +41,8 @@ pub struct Choices {
     pub decimal: Option<Decimal>,
     /// Spellings that mean empty.
     pub blank: Vec<String>,
+    /// The same for single columns, by name.
+    pub blank_in: Vec<(String, Vec<String>)>,
     /// Kinds that columns must have; later ones win.
     pub kinds: Vec<AsChoice>,
     /// The columns that are wanted; empty: all.
@@ -175,6 +177,8 @@ pub struct ColumnReading {
     pub misfits: Count,
     /// Blanks around its values.
     pub pad: Option<Pad>,
+    /// Whether a number that is missing is written as 0.
+    pub zero_if_blank: bool,
     /// What was seen of it.
     pub stats: ColumnStats,
 }
@@ -347,6 +351,7 @@ pub fn conclude(
             doubt: verdict.doubt,
             misfits: verdict.misfits,
             pad: stats.padding.and_then(Pad::of),
+            zero_if_blank: false,
             stats: stats.clone(),
         });
     }

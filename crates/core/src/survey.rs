@@ -38,9 +38,37 @@ pub struct SurveyPlan {
     /// Characters of nearly every line, in a fixed layout that fills them up.
     pub line_length: Option<usize>,
     /// Values that mean empty.
-    pub blank: Vec<Vec<u8>>,
+    pub blank: Blanks,
     /// Columns (from 0) of which it is asked whether any value repeats.
     pub unique: Vec<usize>,
+}
+
+/// Spellings that mean empty.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Blanks {
+    /// In all columns.
+    pub all: Vec<Vec<u8>>,
+    /// By column (from 0), besides those.
+    pub columns: Vec<Vec<Vec<u8>>>,
+}
+
+impl Blanks {
+    /// Whether a field of a column (from 0) means empty, blanks around it left out.
+    ///
+    /// ```
+    /// use incola_core::survey::Blanks;
+    /// let blanks = Blanks { all: vec![b"-".to_vec()], columns: vec![vec![b"n/a".to_vec()]] };
+    /// assert!(blanks.means_empty(0, b" n/a ") && !blanks.means_empty(1, b"n/a") && blanks.means_empty(1, b"-"));
+    /// ```
+    #[inline]
+    pub fn means_empty(&self, column: usize, field: &[u8]) -> bool {
+        if self.all.is_empty() && self.columns.is_empty() {
+            return false;
+        }
+        let value = trim(field).0;
+        let own = self.columns.get(column).into_iter().flatten();
+        self.all.iter().chain(own).any(|blank| blank == value)
+    }
 }
 
 /// Records with an odd number of fields.
@@ -228,7 +256,7 @@ pub fn next_item(machine: &mut Machine, text: &[u8], at: usize, last: bool, repe
 /// use incola_core::record::Dialect;
 /// use incola_core::survey::{SurveyPlan, survey_block};
 /// let plan = SurveyPlan {
-///     dialect: Dialect::new(","), width: 2, repeats: Repeats::default(), line_length: None, blank: Vec::new(),
+///     dialect: Dialect::new(","), width: 2, repeats: Repeats::default(), line_length: None, blank: Default::default(),
 ///     unique: Vec::new(),
 /// };
 /// let block = survey_block(&plan, b"007,12.5\n012,\n", true, u64::MAX);
@@ -294,10 +322,10 @@ fn observe(
         observe_line(plan, machine, text, &mut block.facts, line);
     }
     let looked_at = block.records <= limit;
-    for (column, field) in block.columns.iter_mut().zip(machine.fields(text)) {
+    for (place, (column, field)) in block.columns.iter_mut().zip(machine.fields(text)).enumerate() {
         if !looked_at {
             column.observe_length(field, line);
-        } else if plan.blank.is_empty() || !plan.blank.iter().any(|b| b == trim(field).0) {
+        } else if !plan.blank.means_empty(place, field) {
             column.observe(field, line);
         } else {
             column.observe_missing(1);
@@ -563,7 +591,7 @@ mod tests {
             width: 3,
             repeats: Repeats::of(head, &layout),
             line_length: None,
-            blank: vec![b"n/a".to_vec()],
+            blank: Blanks { all: vec![b"n/a".to_vec()], columns: Vec::new() },
             unique: vec![0],
         }
     }

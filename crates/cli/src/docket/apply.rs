@@ -42,6 +42,8 @@ pub(crate) fn choices(typed: &Read, docket: Option<&DocketFile>) -> Result<(Choi
     let from = |is_typed: bool| if is_typed { DecidedBy::Given } else { DecidedBy::Docket };
     choices.encoding_by = Some(from(typed.encoding.is_some()));
     choices.layout.decided_by = Some(from(divides || typed.quote.is_some() || typed.runs_as_one.is_some()));
+    let blank = file.docket.columns.iter().filter_map(|c| Some((c.name.clone(), c.blank.clone()?)));
+    choices.blank_in = blank.collect();
     let mut kinds = Vec::new();
     for column in &file.docket.columns {
         let Some(kind) = column.kind.as_deref().and_then(Kind::from_word) else { continue };

@@ -5,6 +5,7 @@ use crate::failure::{Failure, Result};
 use crate::passes::survey::Surveyed;
 use crate::render::command::quoted;
 use incola_core::evidence::DecidedBy;
+use incola_core::kind::Kind;
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{self, Choices, ColumnReading, Reading};
 
@@ -107,13 +108,35 @@ pub(crate) fn shape(reading: &mut Reading, docket: Option<&DocketFile>, source: 
     for (column, place) in described.iter().zip(&places) {
         let Some(place) = place else { continue };
         shape.descriptions[*place].clone_from(&column.description);
+        let own = &mut reading.columns[*place];
         if let Some(called) = &column.called {
-            reading.columns[*place].name.clone_from(called);
+            own.name.clone_from(called);
+        } else if let Some(case) = &file.docket.place.name_case {
+            own.name = in_case(&own.name, case);
+        }
+        own.zero_if_blank = column.zero_if_blank == Some(true) && own.rule.kind() == Kind::Number;
+        if own.zero_if_blank && own.stats.blank > 0 {
+            let count = incola_core::words::counted(own.stats.blank, "blank value", "blank values");
+            let text = format!("\u{201c}{}\u{201d}: {count} written as 0, as {shown} says", own.name);
+            notices.push(Notice::new(NoticeCode::DocketColumns, text).in_column(place + 1));
         }
     }
     reading.notices.extend(notices);
     unique(reading, &shown)?;
     Ok(shape)
+}
+
+/// A name in lower case, in upper case, or with a capital at the beginning.
+fn in_case(name: &str, case: &str) -> String {
+    match case {
+        "lower" => name.to_lowercase(),
+        "upper" => name.to_uppercase(),
+        _ => {
+            let mut chars = name.chars();
+            let first = chars.next().map(|c| c.to_uppercase().to_string()).unwrap_or_default();
+            first + &chars.as_str().to_lowercase()
+        }
+    }
 }
 
 /// What a docket changes against plain detection, as a notice. `typed`: the choices without the docket.

@@ -10,7 +10,9 @@ use incola_core::evidence::{DecidedBy, Decision};
 use incola_core::layout::fixed::{NoSuchStart, from_one};
 use incola_core::layout::{self, Layout, Repeats, Samples, after_lines};
 use incola_core::reading::{self, BadChoice, Choices, LineEnd, Reading, Scan};
-use incola_core::survey::{BlockSurvey, MOST_COLUMNS, MOST_RECORD_BYTES, Survey, SurveyPlan, survey_block};
+use incola_core::survey::{
+    Blanks, BlockSurvey, MOST_COLUMNS, MOST_RECORD_BYTES, Survey, SurveyPlan, survey_block,
+};
 use incola_workbook::pipeline;
 
 /// A source, surveyed: its reading, and what the second pass needs to follow it.
@@ -64,6 +66,21 @@ pub(crate) fn survey(source: &Source, choices: &Choices, lines: Option<LineRange
         }
         (surveyed, _) => Ok(surveyed),
     }
+}
+
+/// The spellings that mean empty: in all columns, and in those that the choices name.
+fn blanks(choices: &Choices, layout: &Layout) -> Blanks {
+    let bytes = |list: &[String]| list.iter().map(|b| b.as_bytes().to_vec()).collect::<Vec<_>>();
+    let names = choices.names.as_ref().unwrap_or(&layout.names);
+    let mut columns = Vec::new();
+    for (name, list) in &choices.blank_in {
+        let same = |n: &String| n.to_lowercase() == name.to_lowercase();
+        if let Some(place) = names.iter().position(same) {
+            columns.resize(columns.len().max(place + 1), Vec::new());
+            columns[place] = bytes(list);
+        }
+    }
+    Blanks { all: bytes(&choices.blank), columns }
 }
 
 fn detect_encoding(source: &Source, raw: &RawSamples, choices: &Choices) -> Result<Detected> {
@@ -131,7 +148,7 @@ fn survey_as(
         width: layout.width.min(MOST_COLUMNS),
         repeats: Repeats::of(&samples.head, &layout),
         line_length: layout::fixed::line_length(samples.borrowed(), &layout),
-        blank: choices.blank.iter().map(|b| b.as_bytes().to_vec()).collect(),
+        blank: blanks(choices, &layout),
         unique: Vec::new(),
     };
     if layout.width > MOST_COLUMNS {

@@ -9,7 +9,6 @@ use crate::progress::Progress;
 use crate::source::Source;
 use crate::target::Target;
 use incola_core::encoding::{Encoding, Undecodable};
-use incola_core::kind::statistics::trim;
 use incola_core::kind::{Kind, Sum, Value};
 use incola_core::reading::ColumnReading;
 use incola_core::record::Machine;
@@ -312,7 +311,7 @@ fn write_row(
         let (column, writer) = (&placing.columns[index], &placing.writers[index]);
         let field = machine.field(text, index);
         let tally = &mut written.columns[index];
-        let means_empty = !plan.blank.is_empty() && plan.blank.iter().any(|b| b == trim(field).0);
+        let means_empty = plan.blank.means_empty(index, field);
         let value = if means_empty { Value::Blank } else { column.read(field) };
         match &value {
             Value::Number(number, _) => {

@@ -154,6 +154,24 @@ fn dockets_say_where_rows_go() {
 }
 
 #[test]
+fn dockets_say_what_blank_means_and_how_names_are_spelled() {
+    let text = "VOYAGE;BERTH;DUES\n017;-;12,50\n018;none;none\n019;003;\n";
+    let folder = Folder::new().with("dues-03.txt", text).with(
+        "dues.docket.toml",
+        "docket = 1\n[match]\nfiles = [\"dues-*\"]\n[read]\nblank = [\"-\"]\n[place]\nname_case = \"first\"\n\
+         [[column]]\nname = \"VOYAGE\"\nas = \"text\"\n[[column]]\nname = \"BERTH\"\n\
+         [[column]]\nname = \"DUES\"\nas = \"number\"\nblank = [\"none\"]\nzero_if_blank = true\n",
+    );
+    let run = folder.run("import dues-03.txt --into book.xlsx").expect(1);
+    assert!(run.out.contains("\u{201c}Dues\u{201d}: 2 blank values written as 0"), "{}", run.out);
+    let rows: Vec<String> = folder.cells("book.xlsx", "dues-03").iter().map(|r| r.join("|")).collect();
+    assert_eq!(
+        rows,
+        ["\"Voyage\"|\"Berth\"|\"Dues\"", "\"017\"||12.5", "\"018\"|\"none\"|0", "\"019\"|\"003\"|0"]
+    );
+}
+
+#[test]
 fn a_docket_that_does_not_fit_stops_the_import() {
     let folder = with_docket().with("dues-05.txt", DUES.replace("Berth", "Quay")).with(
         "dues-06.txt",
