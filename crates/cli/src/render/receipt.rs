@@ -72,7 +72,22 @@ pub(crate) fn pages(receipts: &[Receipt]) -> String {
         out.push_str(&draw(row));
     }
     if count >= TOO_MANY {
-        out.push_str("\n  What needs a look is told above; everything else with --json.\n");
+        let (cells, exact) = sheets
+            .iter()
+            .fold((0, 0), |(cells, exact), (_, s)| (cells + s.written.cells, exact + s.written.exact));
+        let kept = match receipts.iter().any(|r| r.dry_run) {
+            true => "not yet proved".to_owned(),
+            false if cells == exact => format!("all {} cells are kept exactly", grouped(cells)),
+            false => format!("{} of {} cells are kept exactly", grouped(exact), grouped(cells)),
+        };
+        let looks = sheets.iter().filter(|(_, s)| s.needs_a_look()).count();
+        let looks = match looks {
+            0 => "nothing needs a look".to_owned(),
+            n => {
+                format!("{} above", counted(n as u64, "sheet needs a look, told", "sheets need a look, told"))
+            }
+        };
+        out.push_str(&format!("\n  {kept}; {looks}; everything else with --json\n"));
     }
     // Files of one sort are more useful under each other.
     let names = |s: &SheetReceipt| s.columns.iter().map(|c| c.name.to_lowercase()).collect::<Vec<_>>();
