@@ -9,6 +9,7 @@ mod failure;
 mod flags;
 mod folder;
 mod interrupt;
+mod output;
 mod passes;
 mod placeholders;
 mod placing;

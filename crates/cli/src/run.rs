@@ -5,9 +5,10 @@ use crate::exit_code::ExitCode;
 use crate::failure::Failure;
 use crate::flags::definitions::{Cli, Command};
 use crate::interrupt;
+use crate::output::{print, report};
 use clap::{CommandFactory, Parser};
 use std::ffi::OsString;
-use std::io::{self, Write};
+use std::io;
 
 /// Runs the program with these arguments.
 pub(crate) fn run(args: impl IntoIterator<Item = OsString>) -> ExitCode {
@@ -57,22 +58,4 @@ fn manual() -> Result<String, Failure> {
         man.render_options_section(&mut page).map_err(failed)?;
     }
     Ok(String::from_utf8_lossy(&page).into_owned())
-}
-
-/// Tells a failure on standard error.
-pub(crate) fn report(failure: &Failure) {
-    let mut out = anstream::stderr().lock();
-    // If nobody listens there is nobody to tell.
-    let _ = writeln!(out, "incola: {failure}");
-}
-
-/// Prints a result on standard output. A reader that went away is no failure.
-pub(crate) fn print(text: &str) -> Result<(), Failure> {
-    let mut out = anstream::stdout().lock();
-    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
-        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
-            Err(Failure::unreadable(format!("the result cannot be printed: {error}")))
-        }
-        _ => Ok(()),
-    }
 }

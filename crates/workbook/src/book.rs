@@ -13,7 +13,8 @@
 
 use crate::error::Result;
 use crate::existing::edit::{attribute_edit, edited};
-use crate::existing::{Additions, ExistingBook, ExistingTable, Family, ties_added, ties_name};
+use crate::existing::{Additions, ExistingBook, ExistingTable, ties_added, ties_name};
+use crate::family::Family;
 use crate::markup::tags;
 use crate::package::deflate::{Block, Compressor};
 use crate::package::zip_writer::ZipWriter;

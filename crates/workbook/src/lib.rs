@@ -6,6 +6,7 @@
 mod book;
 pub mod error;
 mod existing;
+mod family;
 mod formula;
 pub mod limits;
 mod markup;
@@ -23,9 +24,11 @@ pub mod xml;
 
 pub use book::{BookWriter, RowsPlan, TableChange};
 pub use error::{Error, Result};
-pub use existing::{DefinedName, ExistingBook, ExistingTable, Family, Input, Obstacle};
+pub use existing::{DefinedName, ExistingBook, ExistingTable, Obstacle};
+pub use family::Family;
 pub use formula::Formula;
 pub use package::deflate::{Block, Compressor};
+pub use package::zip_reader::Input;
 pub use reference::{CellRef, Range, column_letters};
 pub use sheet::{
     CellValue, ColumnFacts, ExistingCell, Extension, Fill, FormatCount, FormulaRow, PlaceFormats, Question,

@@ -1,6 +1,6 @@
 //! The small parts of a package: content types, relationships, workbook, tables and document properties.
 
-use crate::existing::Family;
+use crate::family::Family;
 use crate::reference::Range;
 use crate::xml;
 use std::fmt::Write as _;

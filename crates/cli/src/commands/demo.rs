@@ -3,9 +3,9 @@
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Cli, Command, Demo};
+use crate::output::print;
 use crate::render::command::quoted;
 use crate::render::style;
-use crate::run::print;
 use clap::Parser;
 use std::path::Path;
 

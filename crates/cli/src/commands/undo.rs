@@ -3,7 +3,7 @@
 use crate::exit_code::ExitCode;
 use crate::failure::Result;
 use crate::flags::definitions::Undo;
-use crate::run::print;
+use crate::output::print;
 use crate::safety;
 
 /// Takes back the last change that Incola made to a workbook.

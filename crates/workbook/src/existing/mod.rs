@@ -5,9 +5,10 @@ pub(crate) mod edit;
 mod ties;
 
 use crate::error::{Error, Result};
+use crate::family::Family;
 use crate::markup::{Next, Tag, TagKind, next_tag, tags};
 use crate::number_format::NumberFormat;
-use crate::package::zip_reader::ZipReader;
+use crate::package::zip_reader::{Input, ZipReader};
 use crate::reference::Range;
 use crate::sheet::source::SheetSource;
 use crate::sheet::{CellValue, ExistingCell, Extension, Question, SheetFacts, facts, reader};
@@ -18,44 +19,12 @@ use edit::{Edit, append, attribute_edit, edited};
 use std::borrow::Cow;
 use std::collections::HashMap;
 use std::fmt::Write as _;
-use std::io::{Read, Seek};
+use std::io::Read;
 use ties::{highest_number, ties_of};
 pub(crate) use ties::{ties_added, ties_name, types_added};
 
 /// Most bytes of a part that is read as a whole. Sheets are not.
 const PART_BYTES: u64 = 64 << 20;
-
-/// Something to read a package from.
-pub trait Input: Read + Seek + std::fmt::Debug + Send {}
-impl<T: Read + Seek + std::fmt::Debug + Send> Input for T {}
-
-/// The two families of namespaces (ECMA-376 parts 1 and 4): a workbook keeps to its own.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Family {
-    /// What nearly all programs write.
-    #[default]
-    Transitional,
-    /// Strict, as in ISO/IEC 29500.
-    Strict,
-}
-
-impl Family {
-    /// The namespace of worksheets.
-    pub(crate) fn main(self) -> &'static str {
-        match self {
-            Self::Transitional => "http://schemas.openxmlformats.org/spreadsheetml/2006/main",
-            Self::Strict => "http://purl.oclc.org/ooxml/spreadsheetml/main",
-        }
-    }
-
-    /// What the types of ties begin with, and the namespace of their ids.
-    pub(crate) fn relationships(self) -> &'static str {
-        match self {
-            Self::Transitional => "http://schemas.openxmlformats.org/officeDocument/2006/relationships",
-            Self::Strict => "http://purl.oclc.org/ooxml/officeDocument/relationships",
-        }
-    }
-}
 
 /// A part that is changed: its entry and its content.
 #[derive(Clone, Debug)]

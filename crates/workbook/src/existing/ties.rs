@@ -1,8 +1,9 @@
 //! Ties between parts, and what parts are: read, and added to.
 
+use super::Part;
 use super::edit::{append, edited};
-use super::{Family, Part};
 use crate::error::{Error, Result};
+use crate::family::Family;
 use crate::markup::{Tag, TagKind, tags};
 use crate::xml;
 use std::borrow::Cow;

@@ -5,6 +5,10 @@ use flate2::read::DeflateDecoder;
 use flate2::{Decompress, FlushDecompress, Status};
 use std::io::{Read, Seek, SeekFrom};
 
+/// Something to read a package from.
+pub trait Input: Read + Seek + std::fmt::Debug + Send {}
+impl<T: Read + Seek + std::fmt::Debug + Send> Input for T {}
+
 /// Most entries of a package.
 const MOST_ENTRIES: u64 = 200_000;
 

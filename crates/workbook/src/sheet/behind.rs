@@ -1,8 +1,8 @@
 //! What stands behind the rows of an existing sheet: areas that covered the rows go on with them, and a table's part is named.
 
 use crate::error::Result;
-use crate::existing::Family;
 use crate::existing::edit::{Edit, append, attribute_edit, edited};
+use crate::family::Family;
 use crate::markup::{Tag, TagKind, tags};
 use crate::reference::Range;
 

@@ -1,9 +1,9 @@
 //! What stands where rows are to go: looked at in one pass over the sheet, on all processors, before anything is written.
 
 use crate::error::{Error, Result};
-use crate::existing::Input;
 use crate::formula::Formula;
 use crate::markup::{TagKind, tags};
+use crate::package::zip_reader::Input;
 use crate::package::zip_reader::{Seam, ZipReader};
 use crate::pipeline;
 use crate::reference::{CellRef, Range};

@@ -1,8 +1,8 @@
 //! An existing sheet as a stream: what stands before its rows, whole rows, and what stands behind them.
 
 use crate::error::{Error, Result};
-use crate::existing::Input;
 use crate::markup::{Next, TagKind, next_tag};
+use crate::package::zip_reader::Input;
 use crate::package::zip_reader::{EntryStream, Seam, ZipReader};
 use crate::sheet::raw::{NextRow, next_row};
 

@@ -5,7 +5,7 @@
 //! the stream must inflate as if nothing stood before, to the same bytes.
 
 use crate::error::Result;
-use crate::existing::Input;
+use crate::package::zip_reader::Input;
 use crate::package::zip_reader::{Seam, ZipReader};
 use crate::sheet::SheetFacts;
 

@@ -1,7 +1,7 @@
 //! A new sheet: what stands before its rows and behind them.
 
 use crate::error::{Error, Result};
-use crate::existing::Family;
+use crate::family::Family;
 use crate::limits;
 use crate::reference::{CellRef, Range, column_letters};
 use crate::sheet::RowEncoder;

@@ -1,19 +1,19 @@
 //! Each source becomes a sheet, or goes into a sheet that is there.
 
+use super::item::{Book, Item, names_of};
 use super::opened::Opened;
 use super::rows::{self, Together};
-use super::{
-    Book, Item, check_new_sheet, check_strict, dry_written, finish, names_of, number_style_for, sheet_columns,
+use super::sheet::{
+    check_new_sheet, check_strict, dry_written, finish, number_style_for, sheet_columns, slots_of,
 };
 use crate::bridge::ColumnWriter;
-use crate::docket::shape::Shape;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
-use crate::passes::write::{Placing, Slot, not_written, write};
+use crate::output::report;
+use crate::passes::write::{Placing, not_written, write};
 use crate::placeholders;
 use crate::receipt::{Receipt, SheetReceipt};
-use crate::run::report;
 use incola_workbook::{SheetLayout, Styles, sheet_name};
 
 /// Imports each source of a workbook. One that fails spoils none of the others: it leaves nothing behind, and the status that it
@@ -114,11 +114,4 @@ fn new_sheet(
     let mut receipt = SheetReceipt::new(&[(source, surveyed)], columns, name.to_owned(), table, written);
     receipt.docket.clone_from(&shape.docket);
     Ok(receipt)
-}
-
-/// What goes into the columns of a new sheet.
-pub(super) fn slots_of(options: &Import, shape: &Shape) -> Vec<Slot> {
-    let number = options.number_rows.iter().map(|_| Slot::RecordNumber);
-    let source = options.source_column.iter().map(|_| Slot::SourceName);
-    number.chain(source).chain(shape.order.iter().map(|n| Slot::Field(*n))).collect()
 }

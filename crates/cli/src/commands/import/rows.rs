@@ -1,7 +1,8 @@
 //! Rows into a sheet that is there.
 
+use super::item;
 use super::opened::Opened;
-use super::{check_strict, dry_written, number_style_for};
+use super::sheet::{check_strict, dry_written, number_style_for};
 use crate::bridge::ColumnWriter;
 use crate::docket::shape::Shape;
 use crate::failure::{Failure, Result};
@@ -256,7 +257,7 @@ fn obey_kinds(
 
 fn conclude(together: &Together<'_>, choices: &reading::Choices) -> Result<Reading> {
     let Some((_, first)) = together.sources.first() else { return Err(Failure::usage("no sources")) };
-    super::together::conclude(&together.sources, first, choices)
+    item::conclude(&together.sources, first, choices)
 }
 
 /// The kind that a column of the sheet has, and the code of the format that most of its cells have.

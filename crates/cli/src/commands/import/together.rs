@@ -1,11 +1,10 @@
 //! All sources become one table; kinds are decided over all of them.
 
-use super::apart::slots_of;
+use super::item::{Book, Item, check_limits, conclude, names_of};
 use super::opened::Opened;
 use super::rows::{self, Together};
-use super::{
-    Book, Item, check_limits, check_new_sheet, check_strict, dry_written, finish, names_of, number_style_for,
-    sheet_columns,
+use super::sheet::{
+    check_new_sheet, check_strict, dry_written, finish, number_style_for, sheet_columns, slots_of,
 };
 use crate::bridge::ColumnWriter;
 use crate::failure::{Failure, Result};
@@ -15,30 +14,7 @@ use crate::passes::write::{Placing, Written, not_written, write};
 use crate::placeholders::{self, Names};
 use crate::receipt::{Receipt, SheetReceipt};
 use crate::source::Source;
-use incola_core::reading::{self, Reading};
 use incola_workbook::{SheetLayout, Styles, sheet_name};
-
-/// The reading of several sources as one.
-pub(super) fn conclude(
-    sources: &[(&Source, &Surveyed)],
-    first: &Surveyed,
-    choices: &reading::Choices,
-) -> Result<Reading> {
-    let mut survey = first.survey.clone();
-    for (_, more) in &sources[1..] {
-        survey.absorb(&more.survey);
-    }
-    reading::conclude(
-        first.reading.encoding.clone(),
-        first.reading.bom_bytes,
-        first.reading.line_end,
-        first.reading.layout.clone(),
-        &survey,
-        choices,
-        &first.head,
-    )
-    .map_err(|bad| Failure::usage(format!("{}: {}", bad.option, bad.why)))
-}
 
 /// Imports all sources of a workbook into one table, as what was typed and the docket of the first one say.
 pub(super) fn import(to: &Book) -> Result<Receipt> {

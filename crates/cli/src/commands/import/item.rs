@@ -1,0 +1,86 @@
+//! What is imported: sources that were read as far as is needed before something is written, and the workbook that they go into.
+
+use crate::docket::shape::Shape;
+use crate::failure::{Failure, Result};
+use crate::flags::definitions::Import;
+use crate::passes::survey::Surveyed;
+use crate::placeholders::Names;
+use crate::render;
+use crate::source::Source;
+use incola_core::reading::{self, ColumnReading, Reading};
+use incola_workbook::limits;
+use std::path::PathBuf;
+
+/// A workbook to be written, and what goes into it.
+pub(super) struct Book {
+    pub(super) path: PathBuf,
+    pub(super) items: Vec<Item>,
+}
+
+/// A source, and what was typed and what its docket says of it.
+pub(super) struct Item {
+    pub(super) source: Source,
+    pub(super) surveyed: Surveyed,
+    pub(super) options: Import,
+    pub(super) choices: reading::Choices,
+    pub(super) shape: Shape,
+}
+
+/// The values of a source that names may hold.
+pub(super) fn names_of<'s>(source: &'s Source, surveyed: &'s Surveyed) -> Names<'s> {
+    Names { stem: &source.stem, values: &surveyed.reading.values }
+}
+
+/// The reading of several sources as one.
+pub(super) fn conclude(
+    sources: &[(&Source, &Surveyed)],
+    first: &Surveyed,
+    choices: &reading::Choices,
+) -> Result<Reading> {
+    let mut survey = first.survey.clone();
+    for (_, more) in &sources[1..] {
+        survey.absorb(&more.survey);
+    }
+    reading::conclude(
+        first.reading.encoding.clone(),
+        first.reading.bom_bytes,
+        first.reading.line_end,
+        first.reading.layout.clone(),
+        &survey,
+        choices,
+        &first.head,
+    )
+    .map_err(|bad| Failure::usage(format!("{}: {}", bad.option, bad.why)))
+}
+
+/// Fails if the rows do not fit into a sheet: before anything is written.
+pub(super) fn check_limits(source: &Source, columns: &[ColumnReading], records: u64) -> Result<()> {
+    let most = u64::from(limits::ROWS) - 1;
+    let name = render::command::quoted(&source.name);
+    if records > most {
+        return Err(Failure::protected(format!(
+            "{}: {records} records; a worksheet holds {most} below its headings",
+            source.shown()
+        ))
+        .leaving("nothing was written")
+        .help(format!("import it in parts: incola import {name} --lines 1..{most} --into part1.xlsx")));
+    }
+    for column in columns.iter().filter(|c| c.is_wanted()) {
+        if column.stats.longest > limits::CELL_UNITS {
+            return Err(Failure::protected(format!(
+                "{}: line {}: \u{201c}{}\u{201d} has a value of {} characters; a cell holds {}",
+                source.shown(),
+                column.stats.longest_line,
+                column.name,
+                column.stats.longest,
+                limits::CELL_UNITS
+            ))
+            .leaving("nothing was written")
+            .help(format!("leave the column out: --as '{}=skip'", column.name))
+            .help(
+                "or look at the line: a quote may never be closed, and --quote none reads it differently",
+            ));
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,22 @@
+//! Where results and failures go: standard output and standard error.
+
+use crate::failure::Failure;
+use std::io::{self, Write};
+
+/// Tells a failure on standard error.
+pub(crate) fn report(failure: &Failure) {
+    let mut out = anstream::stderr().lock();
+    // If nobody listens there is nobody to tell.
+    let _ = writeln!(out, "incola: {failure}");
+}
+
+/// Prints a result on standard output. A reader that went away is no failure.
+pub(crate) fn print(text: &str) -> Result<(), Failure> {
+    let mut out = anstream::stdout().lock();
+    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
+        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
+            Err(Failure::unreadable(format!("the result cannot be printed: {error}")))
+        }
+        _ => Ok(()),
+    }
+}
