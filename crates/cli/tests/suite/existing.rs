@@ -399,3 +399,41 @@ fn what_a_killed_import_left_is_cleared_by_the_next() {
     folder.run("import more.csv --into book.xlsx").expect(0);
     assert!(!folder.files().iter().any(is_unfinished), "{:?}", folder.files());
 }
+
+/// A source of so many records; `mark` makes them differ from those of another.
+fn many(records: u32, mark: u32) -> String {
+    let rows = (0..records).map(|n| format!("{n},{:03},{:02}.03.2031,{n}.{mark}5\n", n % 40, 1 + n % 28));
+    String::from("Call,Berth,Arrived,Dues\n") + &rows.collect::<String>()
+}
+
+#[test]
+fn long_sheets_are_added_to_and_replaced_block_by_block() {
+    let folder = with_book().with("long.csv", many(30_000, 1)).with("other.csv", many(22_000, 2));
+    folder.run("import long.csv --into long.xlsx").expect(0);
+    let sheet = "xl/worksheets/sheet1.xml";
+    let before = folder.part("long.xlsx", sheet);
+    // Most rows are copied as they are compressed; what is read again is checked by its checksum.
+    folder.run("import calls.csv --into long.xlsx --at long --mode append").expect(0);
+    let rows = folder.cells("long.xlsx", "long");
+    assert_eq!((rows.len(), rows[30_001].join("|").as_str()), (30_003, "1|\"007\"|47924|12.5"));
+    let after = folder.part("long.xlsx", sheet);
+    let data =
+        |text: &str| text[text.find("<sheetData>").unwrap()..text.find("</sheetData>").unwrap()].to_owned();
+    assert!(data(&after).starts_with(&data(&before)), "the rows that were there are the same bytes");
+    // Beside the table stands another: each row is put over the one that is there.
+    folder.run("import calls.csv --into long.xlsx --sheet long --at G20000").expect(0);
+    folder.run("import other.csv --into long.xlsx --at long --mode replace").expect(0);
+    let rows = folder.cells("long.xlsx", "long");
+    assert_eq!(rows.len(), 22_001);
+    for n in [0, 1, 9_999, 19_998, 19_999, 20_000, 21_999] {
+        let expected = format!("{n}|\"{:03}\"|", n % 40);
+        assert!(rows[n + 1].join("|").starts_with(&expected), "{:?}", rows[n + 1]);
+    }
+    assert_eq!(rows[20_000].join("|"), "19999|\"039\"|47915|19999.25|||1|\"007\"|47924|12.5");
+    // Nothing beside: the rows before are not looked at again, and the same import twice gives the same sheet.
+    folder.run("import other.csv --into book.xlsx --sheet calls --mode replace").expect(0);
+    let once = folder.part("book.xlsx", sheet);
+    folder.run("import other.csv --into book.xlsx --sheet calls --mode replace").expect(0);
+    assert!(folder.part("book.xlsx", sheet) == once, "the same rows twice give the same bytes");
+    assert_eq!(folder.cells("book.xlsx", "calls").len(), 22_001);
+}

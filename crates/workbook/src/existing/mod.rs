@@ -11,7 +11,7 @@ use crate::number_format::NumberFormat;
 use crate::package::zip_reader::{Input, ZipReader};
 use crate::reference::Range;
 use crate::sheet::source::SheetSource;
-use crate::sheet::{CellValue, ExistingCell, Extension, Question, SheetFacts, facts, reader};
+use crate::sheet::{CellValue, ExistingCell, Extension, Question, SheetFacts, facts, value};
 use crate::style_map::StyleMap;
 use crate::styles::Styles;
 use crate::xml;
@@ -325,7 +325,7 @@ impl ExistingBook {
         for cell in facts.runs.iter_mut().flat_map(|run| run.cells.iter_mut()).filter(|c| !c.is_text) {
             let format = NumberFormat::new(&styles.code(cell.format));
             let digits = CellValue::Number(std::mem::take(&mut cell.text));
-            cell.text = reader::shown(&digits, &format, self.is_1904);
+            cell.text = value::shown(&digits, &format, self.is_1904);
         }
         Ok(facts)
     }

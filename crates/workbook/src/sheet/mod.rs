@@ -10,11 +10,13 @@ mod rows;
 pub(crate) mod source;
 pub(crate) mod splice;
 mod stream;
+pub(crate) mod value;
 
 pub use behind::Extension;
 pub use facts::{ColumnFacts, ExistingCell, FormatCount, FormulaRow, Question, Run, SheetFacts};
 pub use formats::PlaceFormats;
 pub use merge::Totals;
-pub use reader::{CellValue, SheetCell, SheetExtent};
+pub use reader::{SheetCell, SheetExtent};
 pub use rows::{Fill, RowEncoder};
 pub use stream::{SheetColumn, SheetLayout};
+pub use value::CellValue;
