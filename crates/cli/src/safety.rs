@@ -32,7 +32,7 @@ fn name_of(book: &Path) -> String {
 /// Held while a workbook is changed.
 #[derive(Debug)]
 pub(crate) struct Lock {
-    _file: Option<File>,
+    file: Option<File>,
 }
 
 /// Makes sure that nobody else changes a workbook: no other Incola, and no program that leaves an owner file beside the
@@ -51,13 +51,17 @@ pub(crate) fn lock(book: &Path) -> Result<Lock> {
                 )));
         }
     }
-    let Some(folder) = state_folder().map(|f| f.join("locks")) else { return Ok(Lock { _file: None }) };
+    let Some(folder) = state_folder().map(|f| f.join("locks")) else { return Ok(Lock { file: None }) };
     let path = folder.join(name_of(book));
     let opened = fs::create_dir_all(&folder)
         .and_then(|()| File::options().create(true).truncate(false).write(true).open(&path));
+    // Where nothing can be remembered, a new workbook can be made all the same.
+    if opened.is_err() && !book.exists() {
+        return Ok(Lock { file: None });
+    }
     let file = opened.map_err(|e| Failure::io(&path, "make the lock", &e).leaving("nothing was written"))?;
     match file.try_lock() {
-        Ok(()) => Ok(Lock { _file: Some(file) }),
+        Ok(()) => Ok(Lock { file: Some(file) }),
         Err(TryLockError::WouldBlock) => {
             Err(Failure::protected(format!("{}: another Incola is changing it", book.display()))
                 .leaving("it was left as it is")
@@ -73,7 +77,10 @@ pub(crate) fn unfinished_prefix(book: &Path) -> String {
 }
 
 /// Removes what an import that was killed left beside a workbook. Only for whoever holds the lock: nobody else writes there.
-pub(crate) fn remove_unfinished(book: &Path, _lock: &Lock) {
+pub(crate) fn remove_unfinished(book: &Path, lock: &Lock) {
+    if lock.file.is_none() {
+        return;
+    }
     let prefix = unfinished_prefix(book);
     let real = fs::canonicalize(book).unwrap_or_else(|_| book.to_owned());
     let Ok(entries) = fs::read_dir(crate::target::folder_of(&real)) else { return };

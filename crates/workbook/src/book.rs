@@ -59,6 +59,8 @@ pub struct RowsPlan {
     pub extension: Option<Extension>,
     /// What becomes of the table.
     pub table: Option<TableChange>,
+    /// A defined name that stands for the rows, and the cells that it stands for then.
+    pub named: Option<(String, Range)>,
 }
 
 /// What becomes of a table over rows in a sheet that is there.
@@ -367,6 +369,7 @@ impl<W: Write + Seek> BookWriter<W> {
         };
         let tail =
             behind::changed(&rows.name, &tail, plan.extension.as_ref(), table.map(|t| (t, &rows.spaces)))?;
+        over.additions.names.extend(plan.named.clone());
         if let Some(extension) = &plan.extension {
             over.additions.filters.push((rows.sheet, extension.clone()));
         }

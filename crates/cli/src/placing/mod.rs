@@ -62,6 +62,8 @@ pub(crate) struct Place {
     pub(crate) table: Option<ExistingTable>,
     new_table: Option<String>,
     totals: Option<Totals>,
+    /// A name that stands for the rows, and its cells.
+    named: Option<(String, Range)>,
     pub(crate) facts: SheetFacts,
     question: Question,
     records: u64,
@@ -179,6 +181,12 @@ impl Place {
             added_headings: (!self.pairs.added.is_empty())
                 .then(|| (self.headings_row, self.pairs.added.clone())),
             table,
+            named: self.named.clone().and_then(|(name, mut range)| {
+                // It goes with the rows if it stood for all of them; a single cell says where they begin.
+                let stood = range.from != range.to && range.to.row == self.data_last.max(self.data_first);
+                range.to.row = end;
+                (stood && self.heading_row.is_none()).then_some((name, range))
+            }),
         }
     }
 }
@@ -262,6 +270,7 @@ pub(crate) fn find(
         data_first,
         data_last,
         old_last,
+        named: wish.spot.range.clone(),
         new_table: wish.new_table.clone().filter(|_| heading_row.is_some()),
         table,
         totals,

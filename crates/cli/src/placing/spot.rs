@@ -2,7 +2,7 @@
 
 use crate::failure::{Failure, Result};
 use crate::render::command::quoted;
-use incola_workbook::{CellRef, ExistingBook};
+use incola_workbook::{CellRef, ExistingBook, Range};
 
 /// Rows in which a heading is looked for.
 const HEADING_ROWS: u32 = 50;
@@ -16,6 +16,8 @@ pub(crate) struct Spot {
     pub(crate) cell: Option<CellRef>,
     /// The table.
     pub(crate) table: Option<String>,
+    /// The name of a range, and its cells.
+    pub(crate) range: Option<(String, Range)>,
 }
 
 /// Finds what `--at` says, in a sheet (from 0) if one was named.
@@ -31,7 +33,7 @@ pub(crate) fn find(book: &mut ExistingBook, at: &str, sheet: Option<usize>) -> R
         // A sheet that has no cells has no tables either.
         let Ok(tables) = book.tables(n) else { continue };
         if let Some(table) = tables.iter().find(|t| same(&t.name)) {
-            return Ok(Spot { sheet: Some(n), cell: None, table: Some(table.name.clone()) });
+            return Ok(Spot { sheet: Some(n), table: Some(table.name.clone()), ..Spot::default() });
         }
     }
     if let Some(name) = book.defined_names().iter().find(|n| same(&n.name) && !n.is_hidden) {
@@ -42,7 +44,8 @@ pub(crate) fn find(book: &mut ExistingBook, at: &str, sheet: Option<usize>) -> R
             ))
         })?;
         let place = sheets.iter().position(|s| s.to_lowercase() == place.to_lowercase());
-        return Ok(Spot { sheet: place, cell: Some(range.from), table: None });
+        let named = Some((name.name.clone(), range));
+        return Ok(Spot { sheet: place, cell: Some(range.from), range: named, ..Spot::default() });
     }
     if let Some(n) = sheet {
         let cells = book.cells(n, 1, HEADING_ROWS, 20_000).map_err(failed)?;

@@ -218,3 +218,16 @@ fn a_broken_gzip_file_is_said_to_be_one() {
     let folder = Folder::new().with("a.csv.gz", bytes);
     fails(&folder, "import a.csv.gz --into out.xlsx", 3, &["the gzip data is broken or cut off"]);
 }
+
+#[cfg(unix)]
+#[test]
+fn a_new_workbook_needs_no_folder_to_remember_in() {
+    let folder = Folder::new().with("a.csv", "Call,Berth\n1,007\n");
+    let mut command = folder.command("import a.csv --into out.xlsx");
+    let done = command.env("XDG_STATE_HOME", "/dev/null/state").output().unwrap();
+    assert_eq!(done.status.code(), Some(0), "{}", String::from_utf8_lossy(&done.stderr));
+    // One that is there is not changed where the version before cannot be kept.
+    let mut command = folder.command("import a.csv --into out.xlsx --sheet more");
+    let done = command.env("XDG_STATE_HOME", "/dev/null/state").output().unwrap();
+    assert_eq!(done.status.code(), Some(3), "{}", String::from_utf8_lossy(&done.stderr));
+}

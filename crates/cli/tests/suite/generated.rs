@@ -64,6 +64,14 @@ impl Shape {
         }
     }
 
+    /// The headings and the rows of data, which have a name.
+    fn rows_range(&self) -> Range {
+        Range {
+            from: CellRef { row: self.heading_row(), column: self.column(0) },
+            to: CellRef { row: self.heading_row() + self.rows.max(1), column: self.column(2) },
+        }
+    }
+
     /// The cells, by row and column.
     fn cells(&self) -> BTreeMap<u32, BTreeMap<u32, String>> {
         let p = if self.prefix { "x:" } else { "" };
@@ -187,7 +195,9 @@ impl Shape {
         types.push_str("</Types>");
         let workbook = format!(
             "<workbook xmlns=\"{main}\" xmlns:r=\"{ties}\"><sheets><sheet name=\"Data\" sheetId=\"4\" r:id=\"rId1\"/>\
-             <sheet name=\"Other\" sheetId=\"9\" r:id=\"rId2\"/></sheets><calcPr calcId=\"1\"/></workbook>"
+             <sheet name=\"Other\" sheetId=\"9\" r:id=\"rId2\"/></sheets><definedNames><definedName name=\"Rows\">Data!{}</definedName>\
+             <definedName name=\"Rate\">Other!$A$1</definedName></definedNames><calcPr calcId=\"1\"/></workbook>",
+            self.rows_range().fixed()
         );
         let xf = |font: u32, fill: u32| {
             format!("<xf numFmtId=\"0\" fontId=\"{font}\" fillId=\"{fill}\" borderId=\"0\" xfId=\"0\"/>")
@@ -482,4 +492,38 @@ proptest! {
             prop_assert_eq!(part(&book, SHEET), sheet);
         }
     }
+}
+
+#[test]
+fn a_name_goes_with_the_rows_that_it_stands_for() {
+    let shape = Shape {
+        prefix: false,
+        implied: false,
+        spans: true,
+        left: 1,
+        top: 1,
+        rows: 3,
+        side: true,
+        tax: false,
+        totals: false,
+        table: false,
+        note: None,
+        looks: true,
+        strict: false,
+    };
+    let folder = Folder::new().with("book.xlsx", shape.package()).with("calls.csv", source(5, 1));
+    let names = || {
+        let workbook = folder.part("book.xlsx", "xl/workbook.xml");
+        workbook.split("<definedNames>").nth(1).unwrap().split("</definedNames>").next().unwrap().to_owned()
+    };
+    assert!(names().contains(">Data!$B$2:$D$5<"), "{}", names());
+    folder.run("import calls.csv --into book.xlsx --at rows --mode append --as Berth=text").expect(0);
+    assert!(names().contains(">Data!$B$2:$D$10<") && names().contains(">Other!$A$1<"), "{}", names());
+    folder.run("import calls.csv --into book.xlsx --at rows --mode replace --as Berth=text").expect(0);
+    assert!(names().contains(">Data!$B$2:$D$7<"), "{}", names());
+    // Rows that are placed by a cell leave the name alone.
+    folder
+        .run("import calls.csv --into book.xlsx --sheet Data --at B2 --mode append --as Berth=text")
+        .expect(0);
+    assert!(names().contains(">Data!$B$2:$D$7<"), "{}", names());
 }

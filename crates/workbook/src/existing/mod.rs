@@ -145,6 +145,8 @@ pub(crate) struct Additions {
     pub(crate) has_rows: bool,
     /// Whether cells with formulas went.
     pub(crate) lost_formulas: bool,
+    /// Defined names that went with rows, and their cells.
+    pub(crate) names: Vec<(String, Range)>,
     /// Sheets (from 0) whose filters took in rows.
     pub(crate) filters: Vec<(usize, Extension)>,
 }
@@ -573,7 +575,7 @@ impl ExistingBook {
         parts.insert(self.ties.place, ties_added(&all_ties, &ties, self.family)?);
         let mut workbook = self.workbook.clone();
         workbook.content = sheets_added(&workbook, &sheets, self.family)?;
-        workbook.content = filters_extended(&workbook, additions)?;
+        workbook.content = names_moved(&workbook, additions)?;
         if additions.has_rows {
             workbook.content = recomputed(&workbook, self.calc_chain.is_some())?;
         }
@@ -596,21 +598,26 @@ pub(crate) struct Changed {
     pub(crate) gone: Vec<usize>,
 }
 
-/// The workbook part with the hidden names of filters that took in rows.
-fn filters_extended(workbook: &Part, additions: &Additions) -> Result<Vec<u8>> {
+/// The workbook part with the names that went with rows: those of filters, which are hidden, and those that rows were placed by.
+fn names_moved(workbook: &Part, additions: &Additions) -> Result<Vec<u8>> {
     let content = &workbook.content;
     let all = tags(&workbook.name, content)?;
     let mut edits = Vec::new();
     for (n, tag) in all.iter().enumerate().filter(|(_, t)| t.opens("definedName")) {
-        let sheet = tag.attribute("localSheetId").and_then(|v| v.parse::<usize>().ok());
-        let is_filter = tag.attribute("name").is_some_and(|n| n == "_xlnm._FilterDatabase");
-        let extension = additions.filters.iter().find(|(s, _)| Some(*s) == sheet).filter(|_| is_filter);
+        let own_sheet = tag.attribute("localSheetId").and_then(|v| v.parse::<usize>().ok());
+        let name = tag.attribute("name").unwrap_or_default();
         let end = all.get(n + 1).map_or(tag.end, |t| t.start);
-        if let (Some((_, extension)), Ok(text)) = (extension, std::str::from_utf8(&content[tag.end..end]))
-            && let Some((sheet, range)) = text.rsplit_once('!')
-            && let Some(grown) = extension.areas(&range.replace('$', "")).and_then(|a| Range::parse(&a))
-        {
-            edits.push((tag.end..end, format!("{sheet}!{}", grown.fixed())));
+        let Some((sheet, range)) =
+            std::str::from_utf8(&content[tag.end..end]).ok().and_then(|text| text.rsplit_once('!'))
+        else {
+            continue;
+        };
+        let filter = additions.filters.iter().find(|(s, _)| Some(*s) == own_sheet);
+        let filter = filter.filter(|_| name == "_xlnm._FilterDatabase");
+        let placed = additions.names.iter().find(|(n, _)| *n == name).map(|(_, range)| *range);
+        let grown = filter.and_then(|(_, extension)| extension.areas(&range.replace('$', "")));
+        if let Some(moved) = placed.or_else(|| grown.and_then(|areas| Range::parse(&areas))) {
+            edits.push((tag.end..end, format!("{sheet}!{}", moved.fixed())));
         }
     }
     Ok(edited(content, edits))
