@@ -71,6 +71,8 @@ pub struct Reading {
     pub decimal_char: Option<String>,
     /// Spellings that mean empty.
     pub blank: Option<Vec<String>>,
+    /// What becomes of blank rows: `drop` or `keep`.
+    pub blank_rows: Option<String>,
     /// Names for all columns, instead of those in the file.
     pub names: Option<Vec<String>>,
     /// Records that are surveyed: `all`, `none`, or a number.
@@ -139,6 +141,8 @@ pub struct Column {
     pub called: Option<String>,
     /// What is shown when its heading is selected.
     pub description: Option<String>,
+    /// Its unit, shown with the description.
+    pub unit: Option<String>,
     /// Spellings that mean empty in this column, besides those of all columns.
     pub blank: Option<Vec<String>>,
     /// Whether a number that is missing is written as 0.
@@ -245,6 +249,13 @@ pub const KEYS: &[Key] = &[
     key("read", "blank", KeyKind::Texts, "[\"n/a\", \"-\"]", "Spellings that mean empty."),
     key(
         "read",
+        "blank_rows",
+        KeyKind::OneOf(&["drop", "keep"]),
+        "\"drop\"",
+        "What becomes of blank rows among the records: dropped and listed, or kept as rows without values.",
+    ),
+    key(
+        "read",
         "names",
         KeyKind::Texts,
         "[\"Voyage\", \"Berth\"]",
@@ -344,6 +355,7 @@ pub const KEYS: &[Key] = &[
         "\"As the carrier counts.\"",
         "What is shown when its heading is selected, in a new sheet.",
     ),
+    key("column", "unit", KeyKind::Text, "\"kg\"", "The unit of its values, shown with the description."),
     key(
         "column",
         "blank",
@@ -408,13 +420,14 @@ impl Docket {
             return Err(wrong("docket", "there is no version 0".into(), Some("docket = 1")));
         }
         let read = &self.read;
-        let words: [(&str, Option<&String>, &[&str]); 7] = [
+        let words: [(&str, Option<&String>, &[&str]); 8] = [
             ("layout", read.layout.as_ref(), &["delimited", "fixed", "multiline", "report"]),
             ("widths_in", read.widths_in.as_ref(), &["characters", "bytes"]),
             ("mode", self.place.mode.as_ref(), &["fresh", "replace", "append"]),
             ("match", self.place.matching.as_ref(), &["name", "position"]),
             ("missing", self.place.missing.as_ref(), &["blank"]),
             ("extra", self.place.extra.as_ref(), &["add", "skip"]),
+            ("blank_rows", read.blank_rows.as_ref(), &["drop", "keep"]),
             ("name_case", self.place.name_case.as_ref(), &["lower", "upper", "first"]),
         ];
         for (key, value, known) in words {

@@ -43,6 +43,8 @@ pub struct Choices {
     pub blank: Vec<String>,
     /// The same for single columns, by name.
     pub blank_in: Vec<(String, Vec<String>)>,
+    /// Whether blank lines among the records are records.
+    pub keeps_blank_rows: bool,
     /// Kinds that columns must have; later ones win.
     pub kinds: Vec<AsChoice>,
     /// The columns that are wanted; empty: all.

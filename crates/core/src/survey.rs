@@ -239,6 +239,7 @@ pub fn next_item(machine: &mut Machine, text: &[u8], at: usize, last: bool, repe
             Some(why) => Item::SetAside(why),
             None => repeats.why_record(machine, text).map_or(Item::Record, Item::SetAside),
         },
+        Step::Blank if repeats.keeps_blank => Item::Record,
         Step::Blank => Item::SetAside("blank line"),
         Step::Comment => Item::SetAside("comment"),
         Step::Rule => Item::SetAside("rule line"),
@@ -300,6 +301,12 @@ fn observe(
 ) {
     block.records += 1;
     let fields = machine.field_count();
+    if plan.repeats.keeps_blank && fields <= 1 && trim(machine.field(text, 0)).0.is_empty() {
+        for column in &mut block.columns {
+            column.observe_missing(1);
+        }
+        return;
+    }
     if fields != plan.width {
         odd_width(plan, block, fields, line);
         if fields > MOST_COLUMNS {

@@ -44,6 +44,7 @@ pub(crate) fn choices(typed: &Read, docket: Option<&DocketFile>) -> Result<(Choi
     choices.layout.decided_by = Some(from(divides || typed.quote.is_some() || typed.runs_as_one.is_some()));
     let blank = file.docket.columns.iter().filter_map(|c| Some((c.name.clone(), c.blank.clone()?)));
     choices.blank_in = blank.collect();
+    choices.keeps_blank_rows = said.blank_rows.as_deref() == Some("keep");
     let mut kinds = Vec::new();
     for column in &file.docket.columns {
         let Some(kind) = column.kind.as_deref().and_then(Kind::from_word) else { continue };

@@ -66,6 +66,9 @@ pub(crate) fn draft(name: &str, surveyed: &Surveyed, read: &Read) -> String {
         if let Some(format) = format_of(&column.rule, column.format()) {
             out.text("format", &format, "");
         }
+        if let Some(unit) = &column.unit {
+            out.text("unit", unit, "");
+        }
     }
     out.finish()
 }

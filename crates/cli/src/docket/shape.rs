@@ -107,7 +107,12 @@ pub(crate) fn shape(reading: &mut Reading, docket: Option<&DocketFile>, source: 
     shape.order = places.iter().flatten().copied().filter(is_wanted).chain(new).collect();
     for (column, place) in described.iter().zip(&places) {
         let Some(place) = place else { continue };
-        shape.descriptions[*place].clone_from(&column.description);
+        shape.descriptions[*place] = match (&column.description, &column.unit) {
+            (Some(text), Some(unit)) => Some(format!("{text} In {unit}.")),
+            (Some(text), None) => Some(text.clone()),
+            (None, Some(unit)) => Some(format!("In {unit}.")),
+            (None, None) => None,
+        };
         let own = &mut reading.columns[*place];
         if let Some(called) = &column.called {
             own.name.clone_from(called);

@@ -263,6 +263,7 @@ fn column_in(column: &Value, unread: &mut Vec<String>) -> Column {
         kind: kind.map(str::to_owned),
         called: None,
         description,
+        unit: None,
         blank: None,
         zero_if_blank: None,
     }

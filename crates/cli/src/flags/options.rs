@@ -52,6 +52,7 @@ pub(crate) fn choices(read: &Read) -> Result<(Choices, Option<LineRange>)> {
         decimal: read.decimal_char.as_deref().map(decimal).transpose()?,
         blank: read.blank.as_deref().map(|t| list("--blank", t)).transpose()?.unwrap_or_default(),
         blank_in: Vec::new(),
+        keeps_blank_rows: false,
         kinds,
         only,
         names: read.names.as_deref().map(|t| list("--names", t)).transpose()?,

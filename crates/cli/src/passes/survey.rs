@@ -146,7 +146,7 @@ fn survey_as(
     let mut plan = SurveyPlan {
         dialect: layout.dialect.value.clone(),
         width: layout.width.min(MOST_COLUMNS),
-        repeats: Repeats::of(&samples.head, &layout),
+        repeats: Repeats::of(&samples.head, &layout).keeping_blank(choices.keeps_blank_rows),
         line_length: layout::fixed::line_length(samples.borrowed(), &layout),
         blank: blanks(choices, &layout),
         unique: Vec::new(),

@@ -172,6 +172,28 @@ fn dockets_say_what_blank_means_and_how_names_are_spelled() {
 }
 
 #[test]
+fn blank_rows_are_kept_if_the_docket_says_so() {
+    let docket = |keep: &str| {
+        format!(
+            "docket = 1\n[match]\nfiles = [\"dues-*\"]\n[read]\nblank_rows = \"{keep}\"\n[[column]]\nname = \"Dues\"\nunit = \"crowns\"\n"
+        )
+    };
+    let folder = Folder::new().with("dues-03.txt", "Berth;Dues\n003;12,50\n\n012;1,00\n");
+    for (keep, expected) in [
+        ("drop", &["\"Dues\"|\"Berth\"", "12.5|\"003\"", "1|\"012\""][..]),
+        ("keep", &["\"Dues\"|\"Berth\"", "12.5|\"003\"", "|", "1|\"012\""][..]),
+    ] {
+        std::fs::write(folder.path("dues.docket.toml"), docket(keep)).unwrap();
+        let book = format!("{keep}.xlsx");
+        let run = folder.run(&format!("import dues-03.txt --into {book}")).expect(0);
+        assert_eq!(run.out.contains("line 3: blank line"), keep == "drop", "{}", run.out);
+        let rows: Vec<String> = folder.cells(&book, "dues-03").iter().map(|r| r.join("|")).collect();
+        assert_eq!(rows, expected);
+    }
+    assert!(folder.part("keep.xlsx", "xl/worksheets/sheet1.xml").contains("prompt=\"In crowns.\""));
+}
+
+#[test]
 fn a_docket_that_does_not_fit_stops_the_import() {
     let folder = with_docket().with("dues-05.txt", DUES.replace("Berth", "Quay")).with(
         "dues-06.txt",

@@ -33,6 +33,8 @@ pub struct Repeats {
     others: Vec<(Vec<u8>, &'static str)>,
     /// Which bytes such lines begin with, digits as zeros.
     begins: Vec<bool>,
+    /// Whether blank lines are records all the same.
+    pub(crate) keeps_blank: bool,
 }
 
 /// A line with its digits as zeros, without blanks and form feeds at its ends.
@@ -46,6 +48,12 @@ fn alike(byte: u8) -> u8 {
 }
 
 impl Repeats {
+    /// The same, for which blank lines are records.
+    #[must_use]
+    pub fn keeping_blank(self, keeps_blank: bool) -> Self {
+        Self { keeps_blank, ..self }
+    }
+
     /// What may come back in a source whose first lines are `head`.
     pub fn of(head: &[u8], layout: &Layout) -> Self {
         let mut repeats =
