@@ -67,7 +67,9 @@ pub(crate) fn draft(name: &str, surveyed: &Surveyed, read: &Read) -> String {
             out.text("format", &format, "");
         }
         if let Some(unit) = &column.unit {
-            out.text("unit", unit, "");
+            // A message on the heading is for the clerk to switch on.
+            let unit = Value::String(unit.clone());
+            out.comment(&format!("unit = {unit}"));
         }
     }
     out.finish()
