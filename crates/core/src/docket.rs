@@ -455,7 +455,8 @@ impl Docket {
             }
         }
         let kinds = ["text", "number", "date", "time", "datetime", "boolean", "skip"];
-        for (n, column) in self.columns.iter().enumerate() {
+        let mut described = std::collections::HashSet::new();
+        for column in &self.columns {
             if let Some(kind) = column.kind.as_ref().filter(|k| !kinds.contains(&k.as_str())) {
                 let why =
                     format!("column \u{201c}{}\u{201d}: \u{201c}{kind}\u{201d} is no kind", column.name);
@@ -463,8 +464,7 @@ impl Docket {
                 let instead = nearest(kind, kinds).map(str::to_owned);
                 return Err(BadDocket { line, position: None, why, instead });
             }
-            let same = |other: &&Column| other.name.to_lowercase() == column.name.to_lowercase();
-            if self.columns[..n].iter().any(|other| same(&other)) {
+            if !described.insert(column.name.to_lowercase()) {
                 let why = format!("column \u{201c}{}\u{201d} is described twice", column.name);
                 let line = line_of_value(text, "name", &column.name);
                 return Err(BadDocket { line, position: None, why, instead: None });
@@ -517,7 +517,8 @@ fn bad(text: &str, error: &toml::de::Error) -> BadDocket {
     let line = at.map(|at| text[..at].matches('\n').count() + 1);
     let position = at.map(|at| text[..at].rsplit('\n').next().map_or(0, |before| before.chars().count()) + 1);
     let message = error.message().trim();
-    let mut why = message.replace('`', "\u{201c}").replace("\u{201c},", "\u{201d},");
+    let parts: Vec<&str> = message.split('`').collect();
+    let mut why = parts.chunks(2).map(|pair| pair.join("\u{201c}")).collect::<Vec<_>>().join("\u{201d}");
     let mut instead = None;
     // Unknown keys come with those that are known.
     if let Some(rest) = message.strip_prefix("unknown field `")

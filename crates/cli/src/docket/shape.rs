@@ -8,6 +8,7 @@ use incola_core::evidence::DecidedBy;
 use incola_core::kind::Kind;
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{self, Choices, ColumnReading, Reading};
+use std::collections::{HashMap, HashSet};
 
 /// The columns as the sheet has them.
 #[derive(Clone, Debug, Default)]
@@ -42,15 +43,15 @@ pub(crate) fn shape(reading: &mut Reading, docket: Option<&DocketFile>, source: 
     if described.is_empty() {
         return Ok(shape);
     }
-    let place_of = |name: &str| {
-        let same = |n: &usize| reading.columns[*n].name.to_lowercase() == name.to_lowercase();
-        (0..reading.columns.len()).find(same)
-    };
-    let places: Vec<Option<usize>> = described.iter().map(|c| place_of(&c.name)).collect();
+    let known: HashMap<String, usize> =
+        reading.columns.iter().enumerate().map(|(n, c)| (c.name.to_lowercase(), n)).collect();
+    let places: Vec<Option<usize>> =
+        described.iter().map(|c| known.get(&c.name.to_lowercase()).copied()).collect();
+    let taken: HashSet<usize> = places.iter().flatten().copied().collect();
     let missing: Vec<&str> =
         described.iter().zip(&places).filter(|(_, p)| p.is_none()).map(|(c, _)| c.name.as_str()).collect();
     let new: Vec<usize> = (0..reading.columns.len())
-        .filter(|n| reading.columns[*n].is_wanted() && !places.contains(&Some(*n)))
+        .filter(|n| reading.columns[*n].is_wanted() && !taken.contains(n))
         .collect();
     let name = |n: &usize| reading.columns[*n].name.clone();
     if !missing.is_empty() {
@@ -188,9 +189,9 @@ pub(crate) fn changes(surveyed: &Surveyed, typed: &Choices, docket: &DocketFile)
 
 /// Fails if two columns are called the same.
 fn unique(reading: &Reading, docket: &str) -> Result<()> {
-    let wanted: Vec<_> = reading.columns.iter().filter(|c| c.is_wanted()).collect();
-    for (n, column) in wanted.iter().enumerate() {
-        if wanted[..n].iter().any(|other| other.name.to_lowercase() == column.name.to_lowercase()) {
+    let mut taken = HashSet::new();
+    for column in reading.columns.iter().filter(|c| c.is_wanted()) {
+        if !taken.insert(column.name.to_lowercase()) {
             return Err(Failure::usage(format!(
                 "{docket}: two columns are called \u{201c}{}\u{201d}",
                 column.name

@@ -7,7 +7,7 @@ use crate::package::zip_reader::Input;
 use crate::package::zip_reader::{Seam, ZipReader};
 use crate::pipeline;
 use crate::reference::{CellRef, Range};
-use crate::sheet::raw::{Attributes, CellKind, Cells, NextRow, RawCell, next_row, number};
+use crate::sheet::raw::{Attributes, CellKind, Cells, RawCell, number};
 use crate::sheet::source::{RowBytes, SheetSource};
 use crate::xml;
 use std::collections::HashMap;
@@ -312,10 +312,7 @@ fn look(rows: &RowBytes, asked: &Columns) -> Found {
     let facts = &mut found.facts;
     facts.columns = vec![ColumnFacts::default(); asked.columns];
     facts.beside = vec![ColumnFacts::default(); asked.beside];
-    let (mut row_number, mut at) = (rows.after, 0);
-    while let NextRow::Row(row) = next_row(&rows.bytes, at) {
-        at = row.span.1;
-        row_number = row.number.unwrap_or(row_number + 1);
+    for (row_number, row) in rows.rows() {
         facts.last_row = row_number;
         if row_number < asked.first_row {
             if Cells::of(&row).any(|c| c.is_filled()) {
@@ -328,9 +325,9 @@ fn look(rows: &RowBytes, asked: &Columns) -> Found {
             facts.row_formats.push(format);
         }
         let is_totals = asked.totals_row == Some(row_number);
-        let (mut column, mut is_filled, mut has_formulas) = (0, false, false);
+        let (mut is_filled, mut has_formulas) = (false, false);
         for cell in Cells::of(&row) {
-            column = cell.column.unwrap_or(column + 1);
+            let column = cell.column;
             let here = CellRef { row: row_number, column };
             if cell.is_filled() {
                 facts.last_filled_row = row_number;
@@ -397,11 +394,9 @@ fn look(rows: &RowBytes, asked: &Columns) -> Found {
         }
         facts.formula_rows += u64::from(has_formulas);
         if has_formulas || is_totals {
-            let mut column = 0;
             let cells = Cells::of(&row).filter_map(|cell| {
-                column = cell.column.unwrap_or(column + 1);
-                let is_asked = asked.places.get(column as usize).is_some_and(|p| *p > 0);
-                is_asked.then(|| (column, cell.whole.to_vec()))
+                let is_asked = asked.places.get(cell.column as usize).is_some_and(|p| *p > 0);
+                is_asked.then(|| (cell.column, cell.whole.to_vec()))
             });
             let kept = FormulaRow { row: row_number, cells: cells.collect() };
             if is_totals {
@@ -490,18 +485,13 @@ pub(crate) fn cells(
     source.head(zip)?;
     let mut cells = Vec::new();
     while let Some(rows) = source.rows(zip, to, BLOCK)? {
-        let (mut row_number, mut at) = (rows.after, 0);
-        while let NextRow::Row(row) = next_row(&rows.bytes, at) {
-            at = row.span.1;
-            row_number = row.number.unwrap_or(row_number + 1);
+        for (row_number, row) in rows.rows() {
             if row_number < from {
                 continue;
             }
-            let mut column = 0;
             for cell in Cells::of(&row) {
-                column = cell.column.unwrap_or(column + 1);
                 if cell.is_filled() && cells.len() < most {
-                    cells.push(existing(&cell, CellRef { row: row_number, column }));
+                    cells.push(existing(&cell, CellRef { row: row_number, column: cell.column }));
                 }
             }
         }

@@ -64,13 +64,11 @@ impl RowEncoder {
         under.row_style = row.style;
         under.close = [b"</", row.name, b">"].concat();
         let inside = row.span.0 + row.open.len();
-        let mut column = 0;
         let base = row.cells.as_ptr() as usize;
         for cell in Cells::of(&row) {
-            column = cell.column.unwrap_or(column + 1);
             let start = inside + (cell.whole.as_ptr() as usize - base);
             under.cells.push(UnderCell {
-                column,
+                column: cell.column,
                 span: (start, start + cell.whole.len()),
                 style: cell.style,
             });
@@ -302,11 +300,8 @@ impl Leftovers<'_> {
     /// The rows as they are to be.
     pub(crate) fn cleared(&self, rows: &super::source::RowBytes) -> Vec<u8> {
         let mut out = Vec::new();
-        let (mut number, mut at) = (rows.after, 0);
         let mut totals = self.totals.as_ref();
-        while let NextRow::Row(row) = next_row(&rows.bytes, at) {
-            at = row.span.1;
-            number = row.number.unwrap_or(number + 1);
+        for (number, row) in rows.rows() {
             if let Some((to, cells)) = totals.filter(|(to, _)| *to < number) {
                 self.push_row(&mut out, *to, cells);
                 totals = None;
@@ -337,9 +332,8 @@ impl Leftovers<'_> {
         push_open(out, row, number);
         let inside = out.len();
         let mut come = come.iter().peekable();
-        let mut column = 0;
         for cell in Cells::of(row) {
-            column = cell.column.unwrap_or(column + 1);
+            let column = cell.column;
             while let Some((_, bytes)) = come.next_if(|(c, _)| *c < column) {
                 out.extend_from_slice(bytes);
             }

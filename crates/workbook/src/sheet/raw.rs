@@ -148,8 +148,8 @@ pub(crate) enum CellKind {
 /// A cell.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct RawCell<'x> {
-    /// Its column, from 1; `None`: one more than that of the cell before.
-    pub(crate) column: Option<u32>,
+    /// Its column, from 1; one that does not say it stands right of the cell before.
+    pub(crate) column: u32,
     pub(crate) style: u32,
     pub(crate) kind: CellKind,
     /// Everything, tags included.
@@ -229,12 +229,12 @@ fn usual_cell(xml: &[u8]) -> Option<RawCell<'_>> {
     }
     if rest.starts_with(b"/>") {
         let whole = &xml[..xml.len() - rest.len() + 2];
-        return Some(RawCell { column: Some(column), style, kind, whole, inside: &[] });
+        return Some(RawCell { column, style, kind, whole, inside: &[] });
     }
     let inside = rest.strip_prefix(b">")?;
     let end = CELL_END.find(inside)?;
     let whole = &xml[..xml.len() - inside.len() + end + b"</c>".len()];
-    Some(RawCell { column: Some(column), style, kind, whole, inside: &inside[..end] })
+    Some(RawCell { column, style, kind, whole, inside: &inside[..end] })
 }
 
 /// The cells of a row.
@@ -242,11 +242,13 @@ pub(crate) struct Cells<'x> {
     xml: &'x [u8],
     at: usize,
     has_other: bool,
+    /// The column of the cell before.
+    column: u32,
 }
 
 impl<'x> Cells<'x> {
     pub(crate) fn of(row: &RawRow<'x>) -> Self {
-        Self { xml: row.cells, at: 0, has_other: OTHER.find(row.cells).is_some() }
+        Self { xml: row.cells, at: 0, has_other: OTHER.find(row.cells).is_some(), column: 0 }
     }
 }
 
@@ -259,6 +261,7 @@ impl<'x> Iterator for Cells<'x> {
             && let Some(cell) = usual_cell(&self.xml[self.at..])
         {
             self.at += cell.whole.len();
+            self.column = cell.column;
             return Some(cell);
         }
         loop {
@@ -273,7 +276,7 @@ impl<'x> Iterator for Cells<'x> {
                 continue;
             }
             let mut cell = RawCell {
-                column: None,
+                column: self.column + 1,
                 style: 0,
                 kind: CellKind::Number,
                 whole: &self.xml[tag.start..end],
@@ -281,7 +284,7 @@ impl<'x> Iterator for Cells<'x> {
             };
             for (name, value) in Attributes::of(&self.xml[tag.start..tag.end]) {
                 match name {
-                    b"r" => cell.column = column(value),
+                    b"r" => cell.column = column(value).unwrap_or(cell.column),
                     b"s" => cell.style = number(value).unwrap_or(0),
                     b"t" => {
                         cell.kind = match value {
@@ -297,6 +300,7 @@ impl<'x> Iterator for Cells<'x> {
                     _ => {}
                 }
             }
+            self.column = cell.column;
             return Some(cell);
         }
     }
@@ -305,12 +309,7 @@ impl<'x> Iterator for Cells<'x> {
 /// The format of the cell in a column of the first of these rows.
 pub(crate) fn format_at(rows: &[u8], wanted: u32) -> Option<u32> {
     let NextRow::Row(row) = next_row(rows, 0) else { return None };
-    let mut column = 0;
-    let mut cells = Cells::of(&row);
-    cells.find_map(|cell| {
-        column = cell.column.unwrap_or(column + 1);
-        (column == wanted).then_some(cell.style)
-    })
+    Cells::of(&row).find(|cell| cell.column == wanted).map(|cell| cell.style)
 }
 
 /// The attributes of an opening tag: names as they stand, values not resolved.
@@ -381,7 +380,7 @@ mod tests {
                     let cells: Vec<String> = Cells::of(&row)
                         .map(|c| {
                             format!(
-                                "{:?} {} {:?} {}{}",
+                                "{} {} {:?} {}{}",
                                 c.column,
                                 c.style,
                                 c.kind,
@@ -407,10 +406,10 @@ mod tests {
         assert_eq!(
             seen,
             [
-                "Some(2) None true [Some(1) 4 Shared truefalse, Some(3) 0 Number falsefalse]",
-                "None Some(3) false [None 0 Number truetrue]",
+                "Some(2) None true [1 4 Shared truefalse, 3 0 Number falsefalse]",
+                "None Some(3) false [1 0 Number truetrue]",
                 "Some(9) None true []",
-                "Some(10) None true [Some(2) 0 Number truefalse]",
+                "Some(10) None true [2 0 Number truefalse]",
             ]
         );
     }

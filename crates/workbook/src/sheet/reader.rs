@@ -6,7 +6,7 @@ use crate::number_format::NumberFormat;
 use crate::pipeline;
 use crate::reference::{CellRef, Range};
 use crate::sheet::facts::existing;
-use crate::sheet::raw::{Cells, NextRow, next_row};
+use crate::sheet::raw::Cells;
 use crate::sheet::source::{RowBytes, SheetSource};
 use crate::sheet::value::{CellValue, shown, value};
 use std::collections::HashMap;
@@ -59,16 +59,11 @@ impl ExistingBook {
         let mut formats: HashMap<u32, NumberFormat> = HashMap::new();
         let is_1904 = self.is_1904();
         while let Some(rows) = source.rows(self.zip(), to, BLOCK)? {
-            let (mut number, mut at) = (rows.after, 0);
             let mut cells = Vec::new();
-            while let NextRow::Row(row) = next_row(&rows.bytes, at) {
-                at = row.span.1;
-                number = row.number.unwrap_or(number + 1);
-                let mut column = 0;
+            for (number, row) in rows.rows() {
                 for cell in Cells::of(&row) {
-                    column = cell.column.unwrap_or(column + 1);
                     if cell.is_filled() && number >= from {
-                        let here = CellRef { row: number, column };
+                        let here = CellRef { row: number, column: cell.column };
                         cells.push((existing(&cell, here), cell.kind, cell.style));
                     }
                 }
@@ -119,15 +114,10 @@ impl ExistingBook {
 
 fn extent_of(rows: &RowBytes) -> SheetExtent {
     let mut extent = SheetExtent::default();
-    let (mut number, mut at) = (rows.after, 0);
-    while let NextRow::Row(row) = next_row(&rows.bytes, at) {
-        at = row.span.1;
-        number = row.number.unwrap_or(number + 1);
-        let mut column = 0;
+    for (number, row) in rows.rows() {
         for cell in Cells::of(&row) {
-            column = cell.column.unwrap_or(column + 1);
             if cell.is_filled() {
-                let here = CellRef { row: number, column };
+                let here = CellRef { row: number, column: cell.column };
                 extent.cells += 1;
                 extent.formulas += u64::from(cell.has_formula());
                 extent.used = Some(extent.used.unwrap_or(Range { from: here, to: here }).with(here));

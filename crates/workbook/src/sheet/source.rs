@@ -4,7 +4,7 @@ use crate::error::{Error, Result};
 use crate::markup::{Next, TagKind, next_tag};
 use crate::package::zip_reader::Input;
 use crate::package::zip_reader::{EntryStream, Seam, ZipReader};
-use crate::sheet::raw::{NextRow, next_row};
+use crate::sheet::raw::{NextRow, RawRow, next_row};
 
 /// Bytes inflated at a time.
 const CHUNK: usize = 256 * 1024;
@@ -18,6 +18,19 @@ pub(crate) struct RowBytes {
     pub(crate) bytes: Vec<u8>,
     /// The number of the row before them.
     pub(crate) after: u32,
+}
+
+impl RowBytes {
+    /// The rows with their numbers: one that does not say its own stands below the one before.
+    pub(crate) fn rows(&self) -> impl Iterator<Item = (u32, RawRow<'_>)> {
+        let (mut number, mut at) = (self.after, 0);
+        std::iter::from_fn(move || {
+            let NextRow::Row(row) = next_row(&self.bytes, at) else { return None };
+            at = row.span.1;
+            number = row.number.unwrap_or(number + 1);
+            Some((number, row))
+        })
+    }
 }
 
 /// A sheet, passing by.

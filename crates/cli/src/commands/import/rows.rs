@@ -222,7 +222,7 @@ fn obey_kinds(
         let choice =
             AsChoice { selector: Selector::new(&(n + 1).to_string()), kind, format, by: DecidedBy::Given };
         choices.kinds.push(choice);
-        let mut tried = conclude(together, &choices)?;
+        let tried = conclude(together, &choices)?;
         let misfits = tried.columns[n].misfits.count;
         if kind != Kind::Text && misfits * 2 > column.stats.filled {
             // What the sheet has does not fit: better text than a column of misfits.
@@ -243,7 +243,6 @@ fn obey_kinds(
             continue;
         }
         told.push(format!("\u{201c}{}\u{201d} is {}", column.name, tried.columns[n].rule.kind().word()));
-        tried.columns.clear();
     }
     if choices.kinds.len() > stated {
         together.reading = conclude(together, &choices)?;
