@@ -11,6 +11,7 @@ pub mod layout;
 pub mod notice;
 pub mod reading;
 pub mod record;
+pub mod refresh;
 pub mod selector;
 pub mod survey;
 pub mod words;

@@ -11,9 +11,10 @@
 //! ```
 //! Sheets come first, because only they are large; what refers to them is known when they are done.
 
+use crate::custom_xml::{self, CustomPart, NewCustomPart};
 use crate::error::Result;
 use crate::existing::edit::{attribute_edit, edited};
-use crate::existing::{Additions, ExistingBook, ExistingTable, ties_added, ties_name};
+use crate::existing::{Additions, CustomChanges, ExistingBook, ExistingTable, ties_added, ties_name};
 use crate::family::Family;
 use crate::markup::tags;
 use crate::package::deflate::{Block, Compressor};
@@ -128,12 +129,22 @@ pub struct BookWriter<W> {
     sheets: Vec<SheetLayout>,
     open: Option<(SheetLayout, Arc<CellFormats>)>,
     over: Option<Over>,
+    custom: CustomChanges,
+    /// Hidden names and what they stand for; `None`: the name goes.
+    hidden_names: Vec<(String, Option<String>)>,
 }
 
 impl<W: Write + Seek> BookWriter<W> {
     /// A writer of a workbook that begins where `out` stands.
     pub fn new(out: W) -> Self {
-        Self { zip: ZipWriter::new(out), sheets: Vec::new(), open: None, over: None }
+        Self {
+            zip: ZipWriter::new(out),
+            sheets: Vec::new(),
+            open: None,
+            over: None,
+            custom: CustomChanges::default(),
+            hidden_names: Vec::new(),
+        }
     }
 
     /// A writer of a workbook that has everything that `existing` has, byte for byte, and more.
@@ -389,6 +400,26 @@ impl<W: Write + Seek> BookWriter<W> {
         self.zip.abandon()
     }
 
+    /// Keeps a custom XML part, whose root element is in `namespace`: in place of one that is there, or as a new one.
+    pub fn put_custom(&mut self, over: Option<&CustomPart>, namespace: &str, content: Vec<u8>) {
+        match over {
+            Some(part) => self.custom.changed.push((part.place, content)),
+            None => self.custom.new.push(NewCustomPart { namespace: namespace.to_owned(), content }),
+        }
+    }
+
+    /// Takes a custom XML part out.
+    pub fn remove_custom(&mut self, part: &CustomPart) {
+        self.custom.gone.push(part.place);
+    }
+
+    /// Lets a name that programs do not list stand for cells of the sheet called `sheet`; `None`: the name goes.
+    pub fn put_hidden_name(&mut self, name: &str, cells: Option<(&str, Range)>) {
+        let refers_to =
+            cells.map(|(sheet, range)| format!("'{}'!{}", sheet.replace('\'', "''"), range.fixed()));
+        self.hidden_names.push((name.to_owned(), refers_to));
+    }
+
     /// Writes everything else and hands back the output, which ends with the workbook. `created` is a W3CDTF time.
     pub fn finish(mut self, styles: &Styles, title: &str, created: &str) -> Result<W> {
         let family = self.family();
@@ -410,6 +441,8 @@ impl<W: Write + Seek> BookWriter<W> {
             self.zip.entry(&ties_name(&part), ties.as_bytes())?;
             additions.tables.push(format!("xl/tables/{file}"));
         }
+        additions.custom = std::mem::take(&mut self.custom);
+        additions.hidden_names = std::mem::take(&mut self.hidden_names);
         if let Some(over) = self.over.take() {
             return self.finish_over(over, &additions);
         }
@@ -418,14 +451,29 @@ impl<W: Write + Seek> BookWriter<W> {
         let mut ties: Vec<(&str, String)> =
             (1..=names.len()).map(|n| ("worksheet", format!("worksheets/sheet{n}.xml"))).collect();
         ties.push(("styles", "styles.xml".into()));
+        let custom = &additions.custom.new;
+        ties.extend((1..=custom.len()).map(|n| ("customXml", format!("../customXml/item{n}.xml"))));
+        for (n, part) in (1..).zip(custom) {
+            let tie = parts::relationships(&[("customXmlProps", format!("itemProps{n}.xml"))]);
+            let item = format!("customXml/item{n}.xml");
+            self.zip.entry(&ties_name(&item), tie.as_bytes())?;
+            let beside = custom_xml::properties(part, family);
+            self.zip.entry(&format!("customXml/itemProps{n}.xml"), beside.as_bytes())?;
+            self.zip.entry(&item, &part.content)?;
+        }
+        let hidden: Vec<(String, String)> = additions
+            .hidden_names
+            .iter()
+            .filter_map(|(name, to)| Some((name.clone(), to.clone()?)))
+            .collect();
         for (name, content) in [
             ("xl/styles.xml", styles.to_xml()),
-            ("xl/workbook.xml", parts::workbook(&names)),
+            ("xl/workbook.xml", parts::workbook(&names, &hidden)),
             ("xl/_rels/workbook.xml.rels", parts::relationships(&ties)),
             ("docProps/core.xml", parts::core_properties(title, created)),
             ("docProps/app.xml", parts::app_properties()),
             ("_rels/.rels", parts::package_relationships()),
-            ("[Content_Types].xml", parts::content_types(names.len(), tables)),
+            ("[Content_Types].xml", parts::content_types(names.len(), tables, custom.len())),
         ] {
             self.zip.entry(name, content.as_bytes())?;
         }

@@ -4,6 +4,7 @@
 //! sought in.
 
 mod book;
+mod custom_xml;
 pub mod error;
 mod existing;
 mod family;
@@ -23,6 +24,7 @@ mod styles;
 pub mod xml;
 
 pub use book::{BookWriter, RowsPlan, TableChange};
+pub use custom_xml::CustomPart;
 pub use error::{Error, Result};
 pub use existing::{DefinedName, ExistingBook, ExistingTable, Obstacle};
 pub use family::Family;

@@ -11,8 +11,8 @@ const MAIN: &str = "http://schemas.openxmlformats.org/spreadsheetml/2006/main";
 const RELATIONSHIPS: &str = "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
 const PACKAGE: &str = "http://schemas.openxmlformats.org/package/2006";
 
-/// `[Content_Types].xml` for so many sheets and tables.
-pub(crate) fn content_types(sheets: usize, tables: usize) -> String {
+/// `[Content_Types].xml` for so many sheets, tables and custom XML parts.
+pub(crate) fn content_types(sheets: usize, tables: usize, customs: usize) -> String {
     let mut out = format!(
         "{DECLARATION}<Types xmlns=\"{PACKAGE}/content-types\">\
          <Default Extension=\"rels\" ContentType=\"application/vnd.openxmlformats-package.relationships+xml\"/>\
@@ -30,6 +30,10 @@ pub(crate) fn content_types(sheets: usize, tables: usize) -> String {
         part(&format!("/xl/tables/table{n}.xml"), &format!("{sheet}.table+xml"));
     }
     part("/xl/styles.xml", &format!("{sheet}.styles+xml"));
+    for n in 1..=customs {
+        part(&format!("/customXml/item{n}.xml"), crate::custom_xml::CUSTOM);
+        part(&format!("/customXml/itemProps{n}.xml"), crate::custom_xml::PROPERTIES);
+    }
     part("/docProps/core.xml", "application/vnd.openxmlformats-package.core-properties+xml");
     part("/docProps/app.xml", "application/vnd.openxmlformats-officedocument.extended-properties+xml");
     out.push_str("</Types>");
@@ -71,7 +75,7 @@ pub(crate) fn package_relationships() -> String {
 }
 
 /// The workbook part.
-pub(crate) fn workbook(sheet_names: &[String]) -> String {
+pub(crate) fn workbook(sheet_names: &[String], hidden_names: &[(String, String)]) -> String {
     let mut out = format!(
         "{DECLARATION}<workbook xmlns=\"{MAIN}\" xmlns:r=\"{RELATIONSHIPS}\">\
          <bookViews><workbookView/></bookViews><sheets>"
@@ -80,8 +84,24 @@ pub(crate) fn workbook(sheet_names: &[String]) -> String {
         let n = n + 1;
         let _ = write!(out, "<sheet name=\"{}\" sheetId=\"{n}\" r:id=\"rId{n}\"/>", xml::escaped(name));
     }
-    out.push_str("</sheets></workbook>");
+    out.push_str("</sheets>");
+    if !hidden_names.is_empty() {
+        out.push_str("<definedNames>");
+        for (name, refers_to) in hidden_names {
+            out.push_str(&hidden_name("", name, refers_to));
+        }
+        out.push_str("</definedNames>");
+    }
+    out.push_str("</workbook>");
     out
+}
+
+/// A name that programs do not list. `prefix`: that of the part's elements.
+pub(crate) fn hidden_name(prefix: &str, name: &str, refers_to: &str) -> String {
+    format!(
+        "<{prefix}definedName name=\"{name}\" hidden=\"1\">{}</{prefix}definedName>",
+        xml::escaped(refers_to)
+    )
 }
 
 /// The name of a table's column, as the part has it.

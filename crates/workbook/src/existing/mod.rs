@@ -2,7 +2,11 @@
 //! which are added to by inserting bytes. Everything else is copied as it is.
 
 pub(crate) mod edit;
+mod hidden_names;
 mod ties;
+
+use crate::custom_xml::{self, CUSTOM, NewCustomPart, PROPERTIES};
+use crate::parts;
 
 use crate::error::{Error, Result};
 use crate::family::Family;
@@ -17,7 +21,7 @@ use crate::styles::Styles;
 use crate::xml;
 use edit::{Edit, append, attribute_edit, edited};
 use std::borrow::Cow;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::fmt::Write as _;
 use std::io::Read;
 use ties::{highest_number, ties_of};
@@ -57,6 +61,8 @@ pub struct ExistingBook {
     defined: Vec<DefinedName>,
     /// The list of cells with formulas: its part, and the id of its tie.
     calc_chain: Option<(usize, String)>,
+    /// Custom XML parts, and the ids of their ties.
+    custom: Vec<(usize, String)>,
     obstacle: Option<Obstacle>,
 }
 
@@ -149,6 +155,20 @@ pub(crate) struct Additions {
     pub(crate) names: Vec<(String, Range)>,
     /// Sheets (from 0) whose filters took in rows.
     pub(crate) filters: Vec<(usize, Extension)>,
+    /// Custom XML parts.
+    pub(crate) custom: CustomChanges,
+    /// Hidden names and what they stand for; `None`: the name goes.
+    pub(crate) hidden_names: Vec<(String, Option<String>)>,
+}
+
+/// What becomes of custom XML parts.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct CustomChanges {
+    pub(crate) new: Vec<NewCustomPart>,
+    /// New content by place.
+    pub(crate) changed: Vec<(usize, Vec<u8>)>,
+    /// Places of those that go.
+    pub(crate) gone: Vec<usize>,
 }
 
 impl ExistingBook {
@@ -197,6 +217,11 @@ impl ExistingBook {
                 .iter()
                 .find(|t| t.kind.ends_with("/calcChain"))
                 .and_then(|t| Some((zip.find(&t.target_from(folder))?, t.id.clone()))),
+            custom: all_ties
+                .iter()
+                .filter(|t| t.kind.ends_with("/customXml"))
+                .filter_map(|t| Some((zip.find(&t.target_from(folder))?, t.id.clone())))
+                .collect(),
             obstacle,
             zip,
             types,
@@ -344,6 +369,7 @@ impl ExistingBook {
             return Ok(found);
         };
         let last = wanted.iter().max().copied().unwrap_or(0);
+        let wanted: HashSet<usize> = wanted.iter().copied().collect();
         let mut stream = self.zip.entry_stream(place)?;
         let (mut buffer, mut at) = (Vec::new(), 0);
         let (mut next, mut text, mut is_phonetic) = (0_usize, String::new(), false);
@@ -484,6 +510,11 @@ impl ExistingBook {
         StyleMap::read("styles.xml", content.as_bytes())
     }
 
+    /// The places of its custom XML parts.
+    pub(crate) fn custom_places(&self) -> Vec<usize> {
+        self.custom.iter().map(|(place, _)| *place).collect()
+    }
+
     /// Names that a new table must not have: those of tables and defined ones.
     pub fn taken_names(&self) -> &[String] {
         &self.names
@@ -506,10 +537,15 @@ impl ExistingBook {
 
     /// The first number from which on no part of that kind is there.
     pub(crate) fn free_number(&self, folder: &str, kind: &str) -> u32 {
-        let wanted = format!("xl/{folder}/{kind}");
+        self.free_number_of(&format!("xl/{folder}/{kind}"))
+    }
+
+    /// The first number from which on no part has a name that begins so.
+    fn free_number_of(&self, beginning: &str) -> u32 {
+        let beginning = beginning.to_lowercase();
         let numbers = self.zip.entries().iter().filter_map(|e| {
             let name = e.name.to_lowercase().replace('\\', "/");
-            let rest = name.trim_start_matches('/').strip_prefix(&wanted)?;
+            let rest = name.trim_start_matches('/').strip_prefix(&beginning)?;
             rest.strip_suffix(".xml")?.parse::<u32>().ok()
         });
         numbers.max().unwrap_or(0) + 1
@@ -548,6 +584,7 @@ impl ExistingBook {
             let name =
                 if folder.is_empty() { "styles.xml".to_owned() } else { format!("{folder}/styles.xml") };
             ties.push((next, "styles", format!("/{name}")));
+            next += 1;
             overrides.push((name.clone(), "styles"));
             new.push((name, styles.content()?));
         }
@@ -558,17 +595,41 @@ impl ExistingBook {
             .zip(self.highest_sheet_id + 1..)
             .map(|(((name, _), (tie, ..)), id)| (name.as_str(), id, *tie))
             .collect();
-        let mut gone = Vec::new();
-        let (mut types, mut all_ties) = (self.types.clone(), self.ties.clone());
+        let mut ties_gone: Vec<&str> = Vec::new();
+        let mut gone: Vec<usize> = Vec::new();
         if let Some((place, tie)) = self.calc_chain.as_ref().filter(|_| additions.lost_formulas) {
             // It may be missing: whoever computes makes it anew.
             gone.push(*place);
-            let name = self.zip.entries()[*place].name.clone();
+            ties_gone.push(tie);
+        }
+        for (place, tie) in self.custom.iter().filter(|(place, _)| additions.custom.gone.contains(place)) {
+            gone.push(*place);
+            ties_gone.push(tie);
+            gone.extend(custom_companions(&mut self.zip, *place)?);
+        }
+        parts.extend(additions.custom.changed.iter().cloned());
+        let first = self.free_number_of("customXml/item");
+        for (part, n) in additions.custom.new.iter().zip(first..) {
+            let (item, beside) = (format!("customXml/item{n}.xml"), format!("customXml/itemProps{n}.xml"));
+            ties.push((next, "customXml", format!("/{item}")));
+            next += 1;
+            overrides.push((item.clone(), CUSTOM));
+            overrides.push((beside.clone(), PROPERTIES));
+            overrides.push((ties_name(&item), ties::TIES));
+            let tie =
+                parts::relationships_of(self.family, &[("customXmlProps", format!("itemProps{n}.xml"))]);
+            new.push((ties_name(&item), tie.into_bytes()));
+            new.push((beside, custom_xml::properties(part, self.family).into_bytes()));
+            new.push((item, part.content.clone()));
+        }
+        let (mut types, mut all_ties) = (self.types.clone(), self.ties.clone());
+        let names: Vec<&str> = gone.iter().map(|place| self.zip.entries()[*place].name.as_str()).collect();
+        if !gone.is_empty() {
             types.content = ties::without(&types, "Override", |tag| {
-                tag.attribute("PartName").is_some_and(|n| same_part(&n, &name))
+                tag.attribute("PartName").is_some_and(|n| names.iter().any(|name| same_part(&n, name)))
             })?;
             all_ties.content = ties::without(&all_ties, "Relationship", |tag| {
-                tag.attribute("Id").is_some_and(|id| id == tie.as_str())
+                tag.attribute("Id").is_some_and(|id| ties_gone.contains(&&*id))
             })?;
         }
         parts.insert(self.types.place, types_added(&types, &overrides)?);
@@ -576,6 +637,7 @@ impl ExistingBook {
         let mut workbook = self.workbook.clone();
         workbook.content = sheets_added(&workbook, &sheets, self.family)?;
         workbook.content = names_moved(&workbook, additions)?;
+        workbook.content = hidden_names::put(&workbook, &additions.hidden_names)?;
         if additions.has_rows {
             workbook.content = recomputed(&workbook, self.calc_chain.is_some())?;
         }
@@ -621,6 +683,17 @@ fn names_moved(workbook: &Part, additions: &Additions) -> Result<Vec<u8>> {
         }
     }
     Ok(edited(content, edits))
+}
+
+/// The parts that go with a custom XML part: its ties, and what they lead to.
+fn custom_companions(zip: &mut ZipReader<Box<dyn Input>>, place: usize) -> Result<Vec<usize>> {
+    let name = zip.entries()[place].name.replace('\\', "/");
+    let name = name.trim_start_matches('/');
+    let Some(ties) = zip.find(&ties_name(name)) else { return Ok(Vec::new()) };
+    let own = Part { place: ties, name: ties_name(name), content: zip.read(ties, PART_BYTES)? };
+    let folder = name.rsplit_once('/').map_or("", |(folder, _)| folder);
+    let beside = ties_of(&own)?.iter().filter_map(|t| zip.find(&t.target_from(folder))).collect::<Vec<_>>();
+    Ok(std::iter::once(ties).chain(beside).collect())
 }
 
 /// Whether both name one part.

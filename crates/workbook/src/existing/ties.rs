@@ -81,10 +81,11 @@ pub(crate) fn types_added(part: &Part, overrides: &[(String, &str)]) -> Result<V
             }
             continue;
         }
-        let _ = write!(
-            text,
-            "<{prefix}Override PartName=\"/{name}\" ContentType=\"application/vnd.openxmlformats-officedocument.spreadsheetml.{kind}+xml\"/>"
-        );
+        let kind = match kind.contains('/') {
+            true => (*kind).to_owned(),
+            false => format!("application/vnd.openxmlformats-officedocument.spreadsheetml.{kind}+xml"),
+        };
+        let _ = write!(text, "<{prefix}Override PartName=\"/{name}\" ContentType=\"{kind}\"/>");
     }
     let edits = append(&part.content, &all, "Types", &text);
     edits
