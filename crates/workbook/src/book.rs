@@ -25,9 +25,12 @@ use crate::reference::Range;
 use crate::sheet::behind::{self, NameSpaces};
 use crate::sheet::formats::CellFormats;
 use crate::sheet::merge::{self, Leftovers};
+use crate::sheet::revise::{self, Mover};
 use crate::sheet::source::{RowBytes, SheetSource};
 use crate::sheet::splice::Splice;
-use crate::sheet::{Extension, Fill, PlaceFormats, RowEncoder, SheetFacts, SheetLayout, Totals};
+use crate::sheet::{
+    Extension, Fill, PlaceFormats, Revised, Revision, RowEncoder, SheetFacts, SheetLayout, Totals,
+};
 use crate::style_map::StyleMap;
 use crate::styles::Styles;
 use std::collections::HashMap;
@@ -62,6 +65,8 @@ pub struct RowsPlan {
     pub table: Option<TableChange>,
     /// A defined name that stands for the rows, and the cells that it stands for then.
     pub named: Option<(String, Range)>,
+    /// Rows before the new ones that are revised.
+    pub revised: Option<Revised>,
 }
 
 /// What becomes of a table over rows in a sheet that is there.
@@ -234,7 +239,7 @@ impl<W: Write + Seek> BookWriter<W> {
     }
 
     /// Begins to put rows into sheet `n` (from 0) of the existing workbook; they follow as [blocks](Self::block), over what is
-    /// [there](Self::rows_under). `facts`: what is known of the sheet.
+    /// [there](Self::rows_under). `facts`: what is known of the sheet; `revision`: what becomes of the rows before them.
     ///
     /// # Errors
     /// [`Error::Refused`](crate::Error::Refused) if the sheet is written in a way that is not added to.
@@ -244,6 +249,7 @@ impl<W: Write + Seek> BookWriter<W> {
         plan: RowsPlan,
         facts: &SheetFacts,
         styles: &Styles,
+        revision: Option<&dyn Revision>,
     ) -> Result<()> {
         let Some(over) = &mut self.over else { return Ok(()) };
         let formats = Arc::new(CellFormats::over(&plan.formats, styles, &mut over.styles)?);
@@ -262,7 +268,10 @@ impl<W: Write + Seek> BookWriter<W> {
             let block = added_headings(over, (*row, headings), &plan, styles, (&spaces, under.bytes))?;
             self.zip.block(&block)?;
         }
-        let splice = if plan.added_headings.is_none() && facts.last_row < plan.range.from.row {
+        let splice = if plan.added_headings.is_none()
+            && plan.revised.is_none()
+            && facts.last_row < plan.range.from.row
+        {
             Splice::find(over.book.zip(), place, facts, head_bytes)?
         } else {
             None
@@ -289,7 +298,16 @@ impl<W: Write + Seek> BookWriter<W> {
             over.rows = Some(rows);
             return Ok(());
         }
-        copy_rows(&mut self.zip, &mut over.book, &mut source, plan.range.from.row - 1)?;
+        if let (Some(revised), Some(revision)) = (&plan.revised, revision) {
+            copy_rows(&mut self.zip, &mut over.book, &mut source, revised.first - 1)?;
+            let encoder = RowEncoder::at(&plan.columns, Arc::clone(&formats), &spaces.prefix)
+                .with_fills(plan.fills.clone());
+            let up_to = if facts.last_row <= revised.last { u32::MAX } else { revised.last };
+            let read = (&mut source, up_to);
+            revise_rows(&mut self.zip, &mut over.book, read, (revised, revision), &encoder, &spaces.prefix)?;
+        } else {
+            copy_rows(&mut self.zip, &mut over.book, &mut source, plan.range.from.row - 1)?;
+        }
         // Where nothing stands beside and all cells look alike, what was there need not be looked at again.
         let alike = |column: &PlaceFormats| {
             let looks = over.styles.looks(column.usual);
@@ -298,7 +316,8 @@ impl<W: Write + Seek> BookWriter<W> {
         let is_whole = !facts.has_others && plan.fills.is_empty() && plan.formats.iter().all(alike);
         let tail =
             facts.tail.clone().filter(|_| is_whole && facts.last_row <= plan.old_last.max(plan_end(&plan)));
-        let loses_formulas = facts.columns.iter().any(|c| c.formulas > 0);
+        let moves_formulas = plan.revised.as_ref().is_some_and(|r| r.has_formulas && !r.gone.is_empty());
+        let loses_formulas = moves_formulas || facts.columns.iter().any(|c| c.formulas > 0);
         over.rows =
             Some(OpenRows { sheet: n, place, name, source, plan, formats, spaces, tail, loses_formulas });
         Ok(())
@@ -520,6 +539,46 @@ fn copy_rows<W: Write + Seek>(
         |compressor, rows| compressor.block(&rows.bytes),
         |block| zip.block(&block),
     )
+}
+
+/// Writes rows up to `up_to` as they are revised.
+fn revise_rows<W: Write + Seek>(
+    zip: &mut ZipWriter<W>,
+    book: &mut ExistingBook,
+    (source, up_to): (&mut SheetSource, u32),
+    (revised, revision): (&Revised, &dyn Revision),
+    encoder: &RowEncoder,
+    prefix: &str,
+) -> Result<()> {
+    let start = || (Compressor::new(), encoder.clone());
+    if revised.gone.is_empty() || (revised.moves_rows && !revised.has_formulas) {
+        pipeline::ordered(
+            || source.rows(book.zip(), up_to, BLOCK),
+            start,
+            |(compressor, encoder), rows| {
+                compressor.block(&revise::revise_whole(&rows, revised, revision, encoder))
+            },
+            |block| zip.block(&block),
+        )?;
+    } else {
+        let mut mover = Mover::new(revised, prefix);
+        let mut compressor = Compressor::new();
+        pipeline::ordered(
+            || source.rows(book.zip(), up_to, BLOCK),
+            start,
+            |(_, encoder), rows| revise::revised(&rows, revision, encoder),
+            |rows| {
+                let mut out = Vec::new();
+                mover.take(&rows, &mut out)?;
+                zip.block(&compressor.block(&out))
+            },
+        )?;
+        let mut left = Vec::new();
+        mover.left(&mut left);
+        // What came to its place is told from what stays behind by its row.
+        source.put_back(&left, revised.last - revised.gone.len() as u32);
+    }
+    Ok(())
 }
 
 /// What stands before the rows, which reach as far as the plan says.

@@ -13,6 +13,8 @@ enum Piece {
     /// The row of a reference.
     Row {
         row: u32,
+        /// Its column, from 1; 0: the reference is to whole rows.
+        column: u32,
         /// Behind a `$`: it stays whatever row the formula stands in.
         is_fixed: bool,
         /// Whether the reference names a sheet or workbook of its own.
@@ -64,12 +66,26 @@ impl Formula {
         }
     }
 
+    /// Appends the formula, escaped as XML, as it is when cells of its own sheet have come to other rows: `moved` says where a cell
+    /// (row and column, from 1; column 0 for whole rows) stands then.
+    pub fn write_moved(&self, out: &mut Vec<u8>, moved: impl Fn(u32, u32) -> u32) {
+        for piece in &self.pieces {
+            match piece {
+                Piece::Text(text) => out.extend_from_slice(text),
+                Piece::Row { row, column, is_elsewhere, .. } => {
+                    let row = if *is_elsewhere { *row } else { moved(*row, *column) };
+                    out.extend_from_slice(row.to_string().as_bytes());
+                }
+            }
+        }
+    }
+
     /// The formula with ranges that end in row `from` ending in row `to`: what sums up rows above it takes in those that came.
     /// It stays as it is otherwise, wherever it is written.
     #[must_use]
     pub fn stretched(mut self, from: u32, to: u32) -> Self {
         for piece in &mut self.pieces {
-            if let Piece::Row { row, is_fixed, is_elsewhere, is_range_end } = piece {
+            if let Piece::Row { row, is_fixed, is_elsewhere, is_range_end, .. } = piece {
                 *is_fixed = true;
                 if *is_range_end && !*is_elsewhere && *row == from {
                     *row = to;
@@ -140,6 +156,7 @@ impl Parser<'_> {
             self.flush();
             self.pieces.push(Piece::Row {
                 row: word[digits..].parse().unwrap_or(1),
+                column: if is_cell { CellRef::parse(word).map_or(0, |cell| cell.column) } else { 0 },
                 is_fixed: word[..digits].ends_with('$'),
                 is_elsewhere: self.is_elsewhere,
                 is_range_end,

@@ -33,7 +33,8 @@ pub use package::deflate::{Block, Compressor};
 pub use package::zip_reader::Input;
 pub use reference::{CellRef, Range, column_letters};
 pub use sheet::{
-    CellValue, ColumnFacts, ExistingCell, Extension, Fill, FormatCount, FormulaRow, PlaceFormats, Question,
-    RowEncoder, Run, SheetCell, SheetColumn, SheetExtent, SheetFacts, SheetLayout, Totals,
+    CellContent, CellValue, ColumnFacts, ExistingCell, Extension, Fill, FormatCount, FormulaRow,
+    PlaceFormats, Question, Revised, Revision, RowEncoder, RowFate, Run, ScannedRows, SheetCell, SheetColumn,
+    SheetExtent, SheetFacts, SheetLayout, Totals,
 };
 pub use styles::{StyleId, Styles};

@@ -365,16 +365,25 @@ impl ExistingBook {
     /// Texts of the table of strings.
     fn strings_at(&mut self, wanted: &[usize]) -> Result<HashMap<usize, String>> {
         let mut found = HashMap::new();
-        let Some(place) = self.strings.as_ref().and_then(|name| self.zip.find(name)) else {
-            return Ok(found);
-        };
         let last = wanted.iter().max().copied().unwrap_or(0);
         let wanted: HashSet<usize> = wanted.iter().copied().collect();
+        self.each_string(|n, text| {
+            if wanted.contains(&n) {
+                found.insert(n, text.to_owned());
+            }
+            n < last
+        })?;
+        Ok(found)
+    }
+
+    /// Gives the texts of the table of strings and their places, from 0, until `take` gives `false`.
+    pub(crate) fn each_string(&mut self, mut take: impl FnMut(usize, &str) -> bool) -> Result<()> {
+        let Some(place) = self.strings.as_ref().and_then(|name| self.zip.find(name)) else { return Ok(()) };
         let mut stream = self.zip.entry_stream(place)?;
         let (mut buffer, mut at) = (Vec::new(), 0);
         let (mut next, mut text, mut is_phonetic) = (0_usize, String::new(), false);
         let mut text_from: Option<usize> = None;
-        while next <= last {
+        loop {
             match next_tag(&buffer, at) {
                 Next::Tag(tag) => {
                     if let Some(start) = text_from.take() {
@@ -383,10 +392,13 @@ impl ExistingBook {
                     match (tag.local(), tag.kind) {
                         (b"si", TagKind::Open) => text.clear(),
                         (b"si", kind) => {
-                            let own = std::mem::take(&mut text);
-                            if wanted.contains(&next) {
-                                found.insert(next, if kind == TagKind::Empty { String::new() } else { own });
+                            if kind == TagKind::Empty {
+                                text.clear();
                             }
+                            if !take(next, &text) {
+                                return Ok(());
+                            }
+                            text.clear();
                             next += 1;
                         }
                         (b"rPh", kind) => is_phonetic = kind == TagKind::Open,
@@ -404,13 +416,12 @@ impl ExistingBook {
                     if buffer.len() as u64 > PART_BYTES
                         || !stream.read(&mut self.zip, &mut buffer, 256 * 1024)?
                     {
-                        break;
+                        return Ok(());
                     }
                 }
-                Next::DocumentType => break,
+                Next::DocumentType => return Ok(()),
             }
         }
-        Ok(found)
     }
 
     /// The tables of sheet `n` (from 0).

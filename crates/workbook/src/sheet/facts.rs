@@ -128,6 +128,8 @@ pub struct SheetFacts {
     pub beside: Vec<ColumnFacts>,
     /// Whether rows from the first one on hold cells in other columns, or have formats of their own.
     pub has_others: bool,
+    /// Whether rows from the first one on hold cells in other columns.
+    pub has_cells_beside: bool,
     /// The last row with formulas in the columns asked for.
     pub last_formulas: Option<FormulaRow>,
     /// The row of totals that is known.
@@ -195,6 +197,7 @@ impl SheetFacts {
             }
         }
         self.has_others |= later.has_others;
+        self.has_cells_beside |= later.has_cells_beside;
         self.last_formulas = later.last_formulas.or(self.last_formulas.take());
         self.totals = later.totals.or(self.totals.take());
         self.formula_rows += later.formula_rows;
@@ -336,6 +339,7 @@ fn look(rows: &RowBytes, asked: &Columns) -> Found {
                 Some(place) if *place > 0 => usize::from(*place) - 1,
                 _ => {
                     facts.has_others = true;
+                    facts.has_cells_beside = true;
                     continue;
                 }
             };

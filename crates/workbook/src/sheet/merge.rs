@@ -130,6 +130,17 @@ impl RowEncoder {
         self.format_over(place).0
     }
 
+    /// Copies the cell of a column as it stands, once what stands before it was passed.
+    pub(super) fn keep_over(&mut self, column: u32) {
+        self.pass_to(column);
+        let Some(under) = &mut self.under else { return };
+        if let Some(cell) = under.cells.get(under.next).filter(|c| c.column == column) {
+            under.next += 1;
+            let (start, end) = cell.span;
+            self.xml.extend_from_slice(&under.rows[start..end]);
+        }
+    }
+
     /// The sheet's own format for a cell, and whether a cell stood there.
     fn format_over(&mut self, place: usize) -> (usize, bool) {
         let column = self.columns[place];

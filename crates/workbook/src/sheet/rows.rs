@@ -261,6 +261,12 @@ impl RowEncoder {
         }
     }
 
+    /// Leaves the cell as it stands in the row that was [laid under](Self::lay_under).
+    pub fn keep(&mut self, place: usize) {
+        let column = self.columns[place];
+        self.keep_over(column);
+    }
+
     /// Writes a cell that has nothing but a format.
     pub(super) fn empty_cell(&mut self, place: usize, format: usize) {
         self.xml.extend_from_slice(&self.openings[place]);

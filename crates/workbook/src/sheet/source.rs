@@ -185,6 +185,12 @@ impl SheetSource {
         }
     }
 
+    /// Puts rows back: they come next. `after`: the number of the row before them.
+    pub(crate) fn put_back(&mut self, rows: &[u8], after: u32) {
+        self.buffer.splice(..self.at, rows.iter().copied());
+        (self.at, self.row, self.is_at_end) = (0, after, false);
+    }
+
     /// All rows up to row `last`, however many bytes they have.
     pub(crate) fn all_rows(&mut self, zip: &mut ZipReader<Box<dyn Input>>, last: u32) -> Result<RowBytes> {
         let mut all = RowBytes { bytes: Vec::new(), after: self.row };
