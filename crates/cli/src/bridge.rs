@@ -8,8 +8,9 @@ use incola_core::kind::{
     number::Number, statistics::trim,
 };
 use incola_core::reading::{ColumnReading, Pad};
+use incola_core::refresh::fingerprint;
 use incola_workbook::number_format::{Locale, NumberFormat, literal};
-use incola_workbook::{RowEncoder, StyleId, Styles, serial_date, xml};
+use incola_workbook::{CellContent, RowEncoder, StyleId, Styles, serial_date, xml};
 
 /// Why a cell does not give back what the source had.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -119,6 +120,22 @@ impl ColumnWriter {
         }
     }
 
+    /// A writer that reads cells which come from no source any more.
+    pub(crate) fn plain(from_1904: bool) -> Self {
+        Self {
+            styles: Vec::new(),
+            formats: Vec::new(),
+            locale: Locale::default(),
+            percent: Vec::new(),
+            words: ["FALSE".into(), "TRUE".into()],
+            picture: None,
+            pad: None,
+            wrap: None,
+            from_1904,
+            zero_if_blank: false,
+        }
+    }
+
     /// The same for a workbook that counts its days from 1904.
     #[must_use]
     pub(crate) fn counting_from_1904(mut self, from_1904: bool) -> Self {
@@ -200,6 +217,101 @@ impl ColumnWriter {
                 scratch.shown.clear();
                 scratch.shown.extend_from_slice(self.words[usize::from(value)].as_bytes());
                 self.compare(field, scratch)
+            }
+        }
+    }
+
+    /// The fingerprint of the cell that a value becomes.
+    #[inline]
+    pub(crate) fn fingerprint(&self, field: &[u8], value: &Value<'_>) -> u64 {
+        match value {
+            Value::Blank if self.zero_if_blank => fingerprint::number(false, 0, 0),
+            Value::Blank => fingerprint::BLANK,
+            Value::Text(text) | Value::Misfit(text) => fingerprint::text(text),
+            Value::Number(number, spelling) => {
+                let percent = self.percent[usize::from(*spelling)];
+                let scale = i32::from(number.scale) + if percent { 2 } else { 0 };
+                fingerprint::number(number.negative, number.digits, scale)
+            }
+            Value::Moment(day, millis, _) => match serial_millis(*day, *millis) {
+                before if self.from_1904 && before < DAYS_TO_1904 && day.is_some() => {
+                    fingerprint::text(field)
+                }
+                millis => fingerprint::moment(millis),
+            },
+            Value::Boolean(value) => fingerprint::boolean(*value),
+        }
+    }
+
+    /// The fingerprint of what a cell of the sheet holds in the column. `string` gives that of a text in the table of strings.
+    #[inline]
+    pub(crate) fn fingerprint_of_cell(
+        &self,
+        content: &CellContent<'_>,
+        kind: Kind,
+        string: &impl Fn(usize) -> u64,
+    ) -> u64 {
+        match content {
+            CellContent::Blank => fingerprint::BLANK,
+            CellContent::Text(text) => fingerprint::text(text),
+            CellContent::Shared(place) => string(*place),
+            CellContent::Boolean(value) => fingerprint::boolean(*value),
+            CellContent::Error(text) => fingerprint::error(text),
+            CellContent::Formula(text) => fingerprint::formula(text),
+            CellContent::Number(digits) => {
+                let moment = matches!(kind, Kind::Date | Kind::Time | Kind::DateTime)
+                    .then(|| self.moment_of(digits, kind))
+                    .flatten();
+                moment
+                    .map(fingerprint::moment)
+                    .or_else(|| fingerprint::number_text(digits))
+                    .unwrap_or_else(|| fingerprint::text(digits))
+            }
+        }
+    }
+
+    /// What a serial number in the sheet stands for, as milliseconds since day 0 of the 1900 system.
+    fn moment_of(&self, digits: &[u8], kind: Kind) -> Option<i64> {
+        let (days, millis) = serial_date::read_digits(digits)?;
+        let from_1904 = i64::from(self.from_1904 && kind != Kind::Time) * DAYS_TO_1904;
+        Some((i64::from(days) + i64::from(serial_date::DAYS_1970)) * DAY + i64::from(millis) + from_1904)
+    }
+
+    /// What a cell of the sheet shows in the column, as the source would spell it.
+    pub(crate) fn shown(&self, content: &CellContent<'_>, kind: Kind) -> String {
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+        match content {
+            // Of a text in the table of strings, only its place is known here.
+            CellContent::Blank | CellContent::Shared(_) => String::new(),
+            CellContent::Text(bytes) | CellContent::Error(bytes) => text(bytes),
+            CellContent::Boolean(value) => self.words[usize::from(*value)].clone(),
+            CellContent::Formula(xml) => {
+                let tags = text(xml);
+                let inside = tags.split_once('>').and_then(|(_, rest)| rest.rsplit_once("</"));
+                let mut formula = b"=".to_vec();
+                xml::unescape(&mut formula, inside.map_or("\u{2026}", |(inside, _)| inside).as_bytes());
+                text(&formula)
+            }
+            CellContent::Number(digits) => {
+                let Some(format) = self.formats.first() else { return text(digits) };
+                let mut shifted = Vec::new();
+                if let Some(millis) = format.is_date().then(|| self.moment_of(digits, kind)).flatten() {
+                    let days = (millis.div_euclid(DAY) - i64::from(serial_date::DAYS_1970)) as i32;
+                    let time_only = kind == Kind::Time;
+                    let millis = millis.rem_euclid(DAY) as u32;
+                    serial_date::write(&mut shifted, (!time_only).then_some(days), millis);
+                } else {
+                    shifted.extend_from_slice(digits);
+                }
+                let mut out = Vec::new();
+                format.show(&shifted, &self.locale, &mut out);
+                // A format made for other digits may hide some.
+                let back = fingerprint::number_text(digits);
+                if !format.is_date() && shows_fewer(&out, digits) && back.is_some() {
+                    text(digits)
+                } else {
+                    text(&out)
+                }
             }
         }
     }
@@ -286,6 +398,29 @@ impl ColumnWriter {
             Loss::Spelling
         })
     }
+}
+
+/// Milliseconds of a day.
+const DAY: i64 = serial_date::DAY_MILLIS as i64;
+
+/// Milliseconds from day 0 of the 1900 system to that of the 1904 system.
+const DAYS_TO_1904: i64 = serial_date::DAYS_TO_1904 as i64 * DAY;
+
+/// A date or time as milliseconds since day 0 of the 1900 system.
+fn serial_millis(day: Option<incola_core::kind::Day>, millis: u32) -> i64 {
+    let days = day.map_or(0, |day| i64::from(day.since_1970()) + i64::from(serial_date::DAYS_1970));
+    days * DAY + i64::from(millis)
+}
+
+/// Whether digits that a number has are not shown.
+fn shows_fewer(shown: &[u8], digits: &[u8]) -> bool {
+    let significant = |text: &[u8]| {
+        let digits: Vec<u8> = text.iter().copied().filter(u8::is_ascii_digit).collect();
+        let from = digits.iter().position(|d| *d != b'0').unwrap_or(digits.len());
+        let to = digits.iter().rposition(|d| *d != b'0').map_or(from, |at| at + 1);
+        to.saturating_sub(from)
+    };
+    significant(shown) < significant(digits)
 }
 
 /// Takes the decimal character out of a number whose decimals are implied and fills it up with zeros.

@@ -1,10 +1,18 @@
 //! A folder as a source means its files, in natural order: 2 before 10.
 
 use crate::failure::{Failure, Result};
+use crate::target::folder_of;
+use incola_core::docket::fits;
 use std::cmp::Ordering;
 use std::path::Path;
 
-/// The sources that were typed, with folders replaced by the files in them. Hidden files, dockets, workbooks
+/// Whether a name stands for files whose names fit it: `*` for any characters, `?` for one. A file of that very name is itself.
+pub(crate) fn is_pattern(name: &str) -> bool {
+    let file = Path::new(name).file_name().map(|n| n.to_string_lossy()).unwrap_or_default();
+    file.contains(['*', '?']) && !crate::web::is_address(name) && !Path::new(name).exists()
+}
+
+/// The sources that were typed, with folders and patterns replaced by their files. Of a folder, hidden files, dockets, workbooks
 /// and folders inside are left out.
 ///
 /// # Errors
@@ -13,18 +21,35 @@ pub(crate) fn expand(names: &[String]) -> Result<Vec<String>> {
     let mut sources = Vec::new();
     for name in names {
         let path = Path::new(name);
-        if !path.is_dir() {
+        let pattern = is_pattern(name).then(|| path.file_name().map(|n| n.to_string_lossy().to_lowercase()));
+        if !path.is_dir() && pattern.is_none() {
             sources.push(name.clone());
             continue;
         }
-        let entries = std::fs::read_dir(path).map_err(|e| Failure::io(path, "read the folder", &e))?;
+        let folder = if pattern.is_some() { folder_of(path) } else { path };
+        let entries = std::fs::read_dir(folder).map_err(|e| Failure::io(folder, "read the folder", &e))?;
+        let is_wanted = |file: &str| match &pattern {
+            Some(pattern) => fits(pattern.as_deref().unwrap_or_default(), &file.to_lowercase()),
+            None => true,
+        };
+        let shown = |entry: &std::fs::DirEntry| match path.parent() {
+            // As it was typed, without a folder in front.
+            Some(parent) if pattern.is_some() && parent.as_os_str().is_empty() => {
+                entry.file_name().to_string_lossy().into_owned()
+            }
+            _ => entry.path().display().to_string(),
+        };
         let mut files: Vec<String> = entries
             .filter_map(std::result::Result::ok)
-            .filter(|e| e.path().is_file() && is_source(&e.file_name().to_string_lossy()))
-            .map(|e| e.path().display().to_string())
+            .filter(|e| {
+                let file = e.file_name().to_string_lossy().into_owned();
+                e.path().is_file() && is_source(&file) && is_wanted(&file)
+            })
+            .map(|e| shown(&e))
             .collect();
         if files.is_empty() {
-            return Err(Failure::unreadable(format!("{name}: the folder holds no files")));
+            let what = if pattern.is_some() { "no file is called so" } else { "the folder holds no files" };
+            return Err(Failure::unreadable(format!("{name}: {what}")));
         }
         files.sort_by(|a, b| natural(a, b));
         sources.extend(files);

@@ -9,6 +9,7 @@ mod failure;
 mod flags;
 mod folder;
 mod interrupt;
+mod links;
 mod output;
 mod passes;
 mod placeholders;
@@ -16,11 +17,13 @@ mod placing;
 mod progress;
 mod questions;
 mod receipt;
+mod refresh;
 mod render;
 mod run;
 mod safety;
 mod source;
 mod target;
+mod web;
 
 fn main() -> std::process::ExitCode {
     run::run(std::env::args_os()).into()

@@ -93,8 +93,7 @@ impl SheetReceipt {
                 cells: tally.cells,
                 blank: tally.blank,
                 misfits: tally.misfits,
-                sum: (column.rule.kind() == Kind::Number && tally.sum.is_exact())
-                    .then(|| tally.sum.text(tally.decimals)),
+                sum: (column.rule.kind() == Kind::Number).then(|| tally.sum_text()).flatten(),
             })
             .collect();
         let sources = sources

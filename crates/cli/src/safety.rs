@@ -14,14 +14,14 @@ const VERSIONS: usize = 5;
 const VERSION_BYTES: u64 = 1 << 30;
 
 /// The user's folder for what programs remember (XDG base directories: `XDG_STATE_HOME`).
-fn state_folder() -> Option<PathBuf> {
+pub(crate) fn state_folder() -> Option<PathBuf> {
     let stated = std::env::var_os("XDG_STATE_HOME").map(PathBuf::from).filter(|p| p.is_absolute());
     let home = || std::env::var_os("HOME").map(|home| PathBuf::from(home).join(".local/state"));
     stated.or_else(home).map(|folder| folder.join("incola"))
 }
 
 /// A name for a workbook that no other one has: made of its place.
-fn name_of(book: &Path) -> String {
+pub(crate) fn name_of(book: &Path) -> String {
     // One that is not there yet has the same name as when it is.
     let folder = fs::canonicalize(crate::target::folder_of(book)).ok();
     let new = || folder.zip(book.file_name()).map(|(folder, name)| folder.join(name));
@@ -187,6 +187,15 @@ pub(crate) fn undo(book: &Path, even_changed: bool) -> Result<()> {
     // It has been had back: the change before it is the next one.
     let _ = fs::remove_file(&last.path);
     Ok(())
+}
+
+/// The time to write into workbooks: now, or what `SOURCE_DATE_EPOCH` says, for builds that must repeat themselves.
+pub(crate) fn now() -> String {
+    let stated = std::env::var("SOURCE_DATE_EPOCH").ok().and_then(|s| s.parse().ok());
+    let now = stated
+        .and_then(|seconds| jiff::Timestamp::from_second(seconds).ok())
+        .unwrap_or_else(jiff::Timestamp::now);
+    now.strftime("%Y-%m-%dT%H:%M:%SZ").to_string()
 }
 
 /// Remembers that a docket was used, by the time of a file.

@@ -1,6 +1,8 @@
 //! Sources: files, gzip files and standard input, read as often as needed, in samples and in blocks.
 
 use crate::failure::{Failure, Result};
+pub(crate) use crate::web::is_address;
+use crate::web::{self, Answer, Version};
 use flate2::read::MultiGzDecoder;
 use incola_core::survey::MOST_RECORD_BYTES;
 use std::fs::File;
@@ -23,6 +25,10 @@ pub(crate) struct Source {
     path: PathBuf,
     file: File,
     gzip: bool,
+    /// Whether it can be found and read again.
+    is_linkable: bool,
+    /// What a server says of its version.
+    version: Version,
 }
 
 /// Raw samples of a source.
@@ -43,6 +49,11 @@ impl Source {
     pub(crate) fn open(name: &str, spool_folder: &Path) -> Result<Self> {
         if name == "-" {
             return Self::spool(spool_folder);
+        }
+        if is_address(name) {
+            let request = incola_core::docket::Request::default();
+            let answer = Self::fetch(name, &request, &Version::default(), spool_folder)?;
+            return answer.ok_or_else(|| Failure::unreadable(format!("{name}: nothing came")));
         }
         let path = PathBuf::from(name);
         let failed = |error: &io::Error| Failure::io(&path, "read it", error);
@@ -67,18 +78,74 @@ impl Source {
         }
         if !about.is_file() && !gzip {
             // A pipe or a device cannot be read twice.
-            file = spooled(&mut io::Cursor::new(magic).chain(file), spool_folder)?;
+            file = spooled(
+                &mut io::Cursor::new(magic).chain(file),
+                spool_folder,
+                "keep what came in the folder",
+            )?;
         }
-        Ok(Self { name: name.to_owned(), stem, path, file, gzip })
+        let is_linkable = about.is_file();
+        let version = Version::default();
+        Ok(Self { name: name.to_owned(), stem, path, file, gzip, is_linkable, version })
+    }
+
+    /// Asks for an address and keeps what comes in an unnamed file in `spool_folder`; `None`: it is of the version that is known.
+    pub(crate) fn fetch(
+        address: &str,
+        request: &incola_core::docket::Request,
+        known: &Version,
+        spool_folder: &Path,
+    ) -> Result<Option<Self>> {
+        let Answer::New(mut body, version) = web::get(address, request, known)? else { return Ok(None) };
+        let mut file = spooled(&mut body, spool_folder, &format!("read {address}"))?;
+        let failed = |e: io::Error| Failure::io(spool_folder, "keep what was read", &e);
+        if web::is_too_large(file.metadata().map_err(failed)?.len()) {
+            return Err(web::too_large(address));
+        }
+        let mut magic = [0; 2];
+        let gzip = file.read(&mut magic).map_err(failed)? == 2 && magic == [0x1F, 0x8B];
+        let name = web::file_name(address).to_owned();
+        let stem = Path::new(name.strip_suffix(".gz").unwrap_or(&name)).file_stem();
+        let stem = stem.map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+        let path = PathBuf::from(address);
+        Ok(Some(Self { name: address.to_owned(), stem, path, file, gzip, is_linkable: true, version }))
+    }
+
+    /// Whether it can be found and read again: what came by standard input or a pipe cannot.
+    pub(crate) fn is_linkable(&self) -> bool {
+        self.is_linkable
+    }
+
+    /// What a server says of its version.
+    pub(crate) fn version(&self) -> &Version {
+        &self.version
+    }
+
+    /// Its bytes as they came, compressed or not: how many, and their XXH3.
+    pub(crate) fn digest(&self) -> Result<(u64, u64)> {
+        let mut file = &self.file;
+        file.seek(SeekFrom::Start(0)).map_err(|error| self.failed(&error))?;
+        let mut hasher = xxhash_rust::xxh3::Xxh3::new();
+        let (mut buffer, mut bytes) = (vec![0; 1 << 20], 0);
+        loop {
+            match file.read(&mut buffer).map_err(|error| self.failed(&error))? {
+                0 => return Ok((bytes, hasher.digest())),
+                read => {
+                    hasher.update(&buffer[..read]);
+                    bytes += read as u64;
+                }
+            }
+        }
     }
 
     fn spool(folder: &Path) -> Result<Self> {
-        let mut file = spooled(&mut io::stdin().lock(), folder)?;
+        let mut file = spooled(&mut io::stdin().lock(), folder, "keep standard input in the folder")?;
         let mut magic = [0; 2];
         let path = PathBuf::from("standard input");
         let gzip = file.read(&mut magic).map_err(|e| Failure::io(&path, "read it", &e))? == 2
             && magic == [0x1F, 0x8B];
-        Ok(Self { name: "-".into(), stem: "input".into(), path, file, gzip })
+        let version = Version::default();
+        Ok(Self { name: "-".into(), stem: "input".into(), path, file, gzip, is_linkable: false, version })
     }
 
     fn failed(&self, error: &io::Error) -> Failure {
@@ -159,13 +226,16 @@ impl Source {
 
     /// What it is called beside its rows: the file's name without folders.
     pub(crate) fn label(&self) -> String {
+        if is_address(&self.name) {
+            return web::file_name(&self.name).to_owned();
+        }
         let file = self.path().and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned());
         file.unwrap_or_else(|| self.name.clone())
     }
 
     /// The folder and the file's name, if it is a file.
     pub(crate) fn path(&self) -> Option<&Path> {
-        (self.name != "-").then_some(self.path.as_path())
+        (self.name != "-" && !is_address(&self.name)).then_some(self.path.as_path())
     }
 }
 
@@ -191,8 +261,8 @@ fn samples_of_stream(mut samples: RawSamples, mut bytes: Bytes<'_>) -> Result<Ra
 }
 
 /// Copies a stream into an unnamed file.
-fn spooled(stream: &mut dyn Read, folder: &Path) -> Result<File> {
-    let failed = |error: &io::Error| Failure::io(folder, "keep standard input in the folder", error);
+fn spooled(stream: &mut dyn Read, folder: &Path, doing: &str) -> Result<File> {
+    let failed = |error: &io::Error| Failure::io(folder, doing, error);
     let mut file = tempfile::tempfile_in(folder).map_err(|error| failed(&error))?;
     let mut buffer = vec![0; 256 * 1024];
     loop {

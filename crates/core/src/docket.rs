@@ -3,7 +3,8 @@
 //! A docket says three things: which files it is [for](Match), how they are [read](Reading) and [placed](Place), and what becomes of
 //! their [columns](Column). What it leaves out is detected, as ever.
 
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 /// The version of the format that this program writes, and the newest one that it reads.
@@ -13,7 +14,7 @@ pub const VERSION: u32 = 1;
 pub const MOST_BYTES: u64 = 1 << 20;
 
 /// A docket.
-#[derive(Clone, Debug, Default, PartialEq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Docket {
     /// The version of the format.
@@ -21,6 +22,9 @@ pub struct Docket {
     /// Which files it is for.
     #[serde(default, rename = "match")]
     pub matches: Match,
+    /// How they are asked for.
+    #[serde(default, skip_serializing_if = "Request::is_empty")]
+    pub request: Request,
     /// How they are read.
     #[serde(default)]
     pub read: Reading,
@@ -33,7 +37,7 @@ pub struct Docket {
 }
 
 /// Which files a docket is for.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Match {
     /// Patterns of their names, without folders: `*` stands for any characters, `?` for one.
@@ -41,8 +45,42 @@ pub struct Match {
     pub files: Vec<String>,
 }
 
+/// How a web address is asked for (RFC 9110). `${NAME}` in a value stands for the environment variable of that name.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Request {
+    /// Header fields.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub headers: BTreeMap<String, String>,
+    /// Values behind the `?` of the address.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub query: BTreeMap<String, String>,
+}
+
+impl Request {
+    /// Whether it says nothing.
+    pub fn is_empty(&self) -> bool {
+        self.headers.is_empty() && self.query.is_empty()
+    }
+
+    /// The first name that speaks of a secret and has a value that is none's but the docket's.
+    fn open_secret(&self) -> Option<&str> {
+        let speaks = |name: &str| {
+            let name = name.to_lowercase().replace(['-', '_'], "");
+            ["auth", "cookie", "token", "secret", "password", "apikey", "signature", "session"]
+                .iter()
+                .any(|word| name.contains(word))
+                || name == "key"
+        };
+        let all = self.headers.iter().chain(&self.query);
+        all.filter(|(name, value)| speaks(name) && !value.contains("${"))
+            .map(|(name, _)| name.as_str())
+            .next()
+    }
+}
+
 /// How files are read; each key means what the option of that name means.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Reading {
     /// The encoding.
@@ -80,7 +118,7 @@ pub struct Reading {
 }
 
 /// A number or a word.
-#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(untagged)]
 pub enum LineOrWord {
     /// A number.
@@ -100,7 +138,7 @@ impl LineOrWord {
 }
 
 /// Where rows go; each key means what the option of that name means.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Place {
     /// The sheet.
@@ -127,7 +165,7 @@ pub struct Place {
 }
 
 /// What becomes of a column.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Column {
     /// Its name in the source.
@@ -162,6 +200,8 @@ pub enum KeyKind {
     YesNo,
     /// A list of texts.
     Texts,
+    /// Texts by name.
+    Pairs,
     /// One of these words.
     OneOf(&'static [&'static str]),
 }
@@ -203,6 +243,20 @@ pub const KEYS: &[Key] = &[
         KeyKind::Texts,
         "[\"dues-*.txt\"]",
         "Names of files, without folders, that the docket is for: `*` stands for any characters, `?` for one; case does not matter.",
+    ),
+    key(
+        "request",
+        "headers",
+        KeyKind::Pairs,
+        "{ Accept = \"text/csv\" }",
+        "Header fields of a request to a web address. `${NAME}` stands for the environment variable of that name; secrets are given in no other way.",
+    ),
+    key(
+        "request",
+        "query",
+        KeyKind::Pairs,
+        "{ port = \"TGQ\", key = \"${QUAY_KEY}\" }",
+        "Values behind the `?` of the address.",
     ),
     key("read", "encoding", KeyKind::Text, "\"windows-1252\"", "The encoding, by any of its usual names."),
     key(
@@ -436,6 +490,10 @@ impl Docket {
                 return Err(wrong(key, why, nearest(value, known.iter().copied())));
             }
         }
+        if let Some(name) = self.request.open_secret() {
+            let why = format!("{name}: secrets are not written into dockets, which travel with workbooks");
+            return Err(wrong(name, why, Some(&format!("{name} = \"${{NAME_OF_A_VARIABLE}}\""))));
+        }
         let layout = read.layout.as_deref();
         if read.starts.is_some() && layout == Some("delimited") {
             return Err(wrong(
@@ -485,8 +543,8 @@ impl Docket {
     }
 }
 
-/// Whether a name fits a pattern of `*` and `?`.
-fn fits(pattern: &str, name: &str) -> bool {
+/// Whether a name fits a pattern of `*`, which stands for any characters, and `?`, which stands for one.
+pub fn fits(pattern: &str, name: &str) -> bool {
     let (pattern, name): (Vec<char>, Vec<char>) = (pattern.chars().collect(), name.chars().collect());
     // Where the last star stands, and how much of the name it takes so far.
     let (mut p, mut n, mut star) = (0, 0, None);

@@ -33,7 +33,7 @@ pub(crate) fn run(options: &Draft) -> Result<ExitCode> {
     let (choices, lines) = docket::apply::choices(&options.read, known.as_ref())?;
     let source = Source::open(name, &std::env::temp_dir())?;
     let surveyed = survey(&source, &choices, lines)?;
-    let mut text = draft(&source.label(), &surveyed, &options.read);
+    let mut text = draft(&source.label(), &surveyed.reading, &options.read);
     if options.csvw {
         let docket = Docket::read(&text).map_err(|bad| Failure::usage(bad.why))?;
         let header = surveyed.reading.layout.header_line;

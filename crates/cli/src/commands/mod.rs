@@ -4,4 +4,6 @@ pub(crate) mod demo;
 pub(crate) mod draft;
 pub(crate) mod import;
 pub(crate) mod inspect;
+pub(crate) mod link;
+pub(crate) mod refresh;
 pub(crate) mod undo;

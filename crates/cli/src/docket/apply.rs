@@ -16,28 +16,7 @@ use incola_core::selector::{AsChoice, Selector};
 pub(crate) fn choices(typed: &Read, docket: Option<&DocketFile>) -> Result<(Choices, Option<LineRange>)> {
     let Some(file) = docket else { return options::choices(typed) };
     let said = &file.docket.read;
-    let mut read = typed.clone();
-    let list = |items: &Vec<String>| items.iter().map(|i| field(i)).collect::<Vec<_>>().join(",");
-    or(&mut read.encoding, said.encoding.clone());
-    or(&mut read.quote, said.quote.clone());
-    or(&mut read.header, said.header.as_ref().map(incola_core::docket::LineOrWord::text));
-    or(&mut read.lines, said.lines.clone());
-    or(&mut read.comment, said.comment.clone());
-    or(&mut read.decimal_char, said.decimal_char.clone());
-    or(&mut read.blank, said.blank.as_ref().map(list));
-    or(&mut read.names, said.names.as_ref().map(list));
-    or(&mut read.scan, said.scan.as_ref().map(incola_core::docket::LineOrWord::text));
-    or(&mut read.runs_as_one, said.runs_as_one.map(|yes| if yes { YesNo::Yes } else { YesNo::No }));
-    // What divides lines belongs together: a delimiter that is typed leaves no room for starts.
-    let divides = typed.delimiter.is_some() || typed.starts.is_some() || typed.layout.is_some();
-    if !divides {
-        or(&mut read.delimiter, said.delimiter.clone());
-        or(&mut read.starts, said.starts.clone());
-        or(&mut read.lines_per_record, said.lines_per_record);
-        or(&mut read.layout, said.layout.as_deref().and_then(layout));
-        let bytes = said.widths_in.as_deref() == Some("bytes");
-        or(&mut read.widths_in, bytes.then_some(WidthUnit::Bytes));
-    }
+    let (read, divides) = reading(typed, docket);
     let (mut choices, lines) = options::choices(&read).map_err(|failure| in_docket(failure, file, typed))?;
     let from = |is_typed: bool| if is_typed { DecidedBy::Given } else { DecidedBy::Docket };
     choices.encoding_by = Some(from(typed.encoding.is_some()));
@@ -58,6 +37,34 @@ pub(crate) fn choices(typed: &Read, docket: Option<&DocketFile>) -> Result<(Choi
     kinds.append(&mut choices.kinds);
     choices.kinds = kinds;
     Ok((choices, lines))
+}
+
+/// What was typed, with what a docket says put under it, as if that had been typed too; and whether what divides lines was typed.
+pub(crate) fn reading(typed: &Read, docket: Option<&DocketFile>) -> (Read, bool) {
+    let mut read = typed.clone();
+    let divides = typed.delimiter.is_some() || typed.starts.is_some() || typed.layout.is_some();
+    let Some(said) = docket.map(|file| &file.docket.read) else { return (read, divides) };
+    let list = |items: &Vec<String>| items.iter().map(|i| field(i)).collect::<Vec<_>>().join(",");
+    or(&mut read.encoding, said.encoding.clone());
+    or(&mut read.quote, said.quote.clone());
+    or(&mut read.header, said.header.as_ref().map(incola_core::docket::LineOrWord::text));
+    or(&mut read.lines, said.lines.clone());
+    or(&mut read.comment, said.comment.clone());
+    or(&mut read.decimal_char, said.decimal_char.clone());
+    or(&mut read.blank, said.blank.as_ref().map(list));
+    or(&mut read.names, said.names.as_ref().map(list));
+    or(&mut read.scan, said.scan.as_ref().map(incola_core::docket::LineOrWord::text));
+    or(&mut read.runs_as_one, said.runs_as_one.map(|yes| if yes { YesNo::Yes } else { YesNo::No }));
+    // What divides lines belongs together: a delimiter that is typed leaves no room for starts.
+    if !divides {
+        or(&mut read.delimiter, said.delimiter.clone());
+        or(&mut read.starts, said.starts.clone());
+        or(&mut read.lines_per_record, said.lines_per_record);
+        or(&mut read.layout, said.layout.as_deref().and_then(layout));
+        let bytes = said.widths_in.as_deref() == Some("bytes");
+        or(&mut read.widths_in, bytes.then_some(WidthUnit::Bytes));
+    }
+    (read, divides)
 }
 
 /// The options of an import with what its docket says of the place.

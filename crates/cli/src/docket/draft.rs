@@ -1,18 +1,17 @@
 //! A reading, written down as a docket.
 
 use crate::flags::definitions::Read;
-use crate::passes::survey::Surveyed;
 use incola_core::docket::DocketWriter;
 use incola_core::encoding::Encoding;
 use incola_core::evidence::DecidedBy;
 use incola_core::kind::{Kind, Rule};
 use incola_core::layout::fixed::from_one;
+use incola_core::reading::Reading;
 use incola_core::record::{Division, Unit};
 use toml::Value;
 
 /// The docket of a reading. `name`: the source's name without folders; `read`: what was typed.
-pub(crate) fn draft(name: &str, surveyed: &Surveyed, read: &Read) -> String {
-    let reading = &surveyed.reading;
+pub(crate) fn draft(name: &str, reading: &Reading, read: &Read) -> String {
     let mut out = DocketWriter::new(&format!(
         "How files like {name} are read. Lines may be changed or left out; what is left out is detected."
     ));
@@ -27,7 +26,7 @@ pub(crate) fn draft(name: &str, surveyed: &Surveyed, read: &Read) -> String {
     } else {
         out.text("encoding", &encoding.value.name(), &encoding.why);
     }
-    layout(&mut out, surveyed, read);
+    layout(&mut out, reading, read);
     match (&read.header, reading.layout.header_line) {
         (Some(stated), _) => match stated.parse::<i64>() {
             Ok(line) => out.key("header", &Value::Integer(line), ""),
@@ -76,7 +75,7 @@ pub(crate) fn draft(name: &str, surveyed: &Surveyed, read: &Read) -> String {
 }
 
 /// The format that says how a kind is spelled, where the next file needs to know.
-fn format_of(rule: &Rule, format: Option<String>) -> Option<String> {
+pub(crate) fn format_of(rule: &Rule, format: Option<String>) -> Option<String> {
     match rule {
         // A picture says how many digits there are; otherwise the marks alone are said, and with two decimals no mark can be
         // taken for the other.
@@ -89,8 +88,8 @@ fn format_of(rule: &Rule, format: Option<String>) -> Option<String> {
     }
 }
 
-fn layout(out: &mut DocketWriter, surveyed: &Surveyed, read: &Read) {
-    let layout = &surveyed.reading.layout;
+fn layout(out: &mut DocketWriter, reading: &Reading, read: &Read) {
+    let layout = &reading.layout;
     let dialect = &layout.dialect.value;
     let why = &layout.dialect.why;
     if layout.is_report {

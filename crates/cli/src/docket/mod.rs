@@ -10,6 +10,7 @@ use crate::failure::{Failure, Result};
 use crate::flags::definitions::Read;
 use crate::render::command::quoted;
 use crate::target::folder_of;
+use crate::web::{file_name, is_address};
 use incola_core::docket::{BadDocket, Docket, MOST_BYTES};
 use std::path::{Path, PathBuf};
 
@@ -123,7 +124,7 @@ pub(crate) fn find(read: &Read, source: &str, book: Option<&Path>) -> Result<Opt
     if read.no_docket {
         return Ok(None);
     }
-    let path = (source != "-").then(|| Path::new(source));
+    let path = (source != "-" && !is_address(source)).then(|| Path::new(source));
     let folders = folders(path, book);
     if let Some(named) = &read.docket {
         if Path::new(named).is_file() {
@@ -143,7 +144,9 @@ pub(crate) fn find(read: &Read, source: &str, book: Option<&Path>) -> Result<Opt
             failure.help(format!("there are: {}", names.join(", ")))
         });
     }
-    let Some(file) = path.and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned()) else {
+    let file = path.and_then(Path::file_name).map(|n| n.to_string_lossy().into_owned());
+    let file = if is_address(source) { Some(file_name(source).to_owned()) } else { file };
+    let Some(file) = file else {
         return Ok(None);
     };
     let mut fitting: Vec<DocketFile> = Vec::new();

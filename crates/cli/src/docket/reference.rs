@@ -4,9 +4,10 @@ use incola_core::docket::{KEYS, Key, KeyKind, VERSION};
 use serde_json::{Map, Value, json};
 
 /// The parts of a docket, and what they say.
-const PARTS: [(&str, &str, &str); 5] = [
+const PARTS: [(&str, &str, &str); 6] = [
     ("", "", "At the top stands one key."),
     ("match", "[match]", "Which files the docket is for."),
+    ("request", "[request]", "How a web address is asked for."),
     ("read", "[read]", "How they are read. Each key means what the option of that name means."),
     ("place", "[place]", "Where their rows go. Each key means what the option of that name means."),
     (
@@ -58,6 +59,7 @@ fn value_schema(key: &Key) -> Value {
         KeyKind::NumberOrWord => json!({ "type": ["integer", "string"] }),
         KeyKind::YesNo => json!({ "type": "boolean" }),
         KeyKind::Texts => json!({ "type": "array", "items": { "type": "string" } }),
+        KeyKind::Pairs => json!({ "type": "object", "additionalProperties": { "type": "string" } }),
         KeyKind::OneOf(words) => json!({ "enum": words }),
     };
     schema["description"] = key.about.into();

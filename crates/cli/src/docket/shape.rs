@@ -19,13 +19,20 @@ pub(crate) struct Shape {
     pub(crate) descriptions: Vec<Option<String>>,
     /// The docket that says so.
     pub(crate) docket: Option<String>,
+    /// What the source calls its columns.
+    pub(crate) source_names: Vec<String>,
 }
 
 impl Shape {
     /// All columns that are wanted, as they come.
     pub(crate) fn plain(reading: &Reading) -> Self {
         let wanted = (0..reading.columns.len()).filter(|n| reading.columns[*n].is_wanted());
-        Self { order: wanted.collect(), descriptions: vec![None; reading.columns.len()], docket: None }
+        Self {
+            order: wanted.collect(),
+            descriptions: vec![None; reading.columns.len()],
+            docket: None,
+            source_names: reading.columns.iter().map(|c| c.name.clone()).collect(),
+        }
     }
 }
 

@@ -25,6 +25,10 @@ pub(crate) enum Command {
     Import(Import),
     /// Write down how a source is read, as a docket that is found again for the next file of its sort
     Draft(Draft),
+    /// Show what changed in the sources of linked tables, and bring the tables up to date around what was changed by hand
+    Refresh(Refresh),
+    /// List the links of a workbook; point one to another source, end one, or trust one
+    Link(Link),
     /// Take back the last change that Incola made to a workbook
     Undo(Undo),
     /// Lay out made-up files of the harbour office of Tolgarth Quay and run the whole job on them
@@ -96,10 +100,115 @@ pub(crate) struct Undo {
     pub(crate) even_changed: bool,
 }
 
+/// Options of `refresh`.
+#[derive(Debug, Args)]
+pub(crate) struct Refresh {
+    /// The workbook, or several; then the names of links, if not all are meant
+    #[arg(required = true, value_name = "BOOK|LINK")]
+    pub(crate) names: Vec<String>,
+    /// Show what changed and write nothing; status 1 if there is something to do
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+    /// Who wins where a cell was changed by hand and by the source
+    #[arg(long, value_name = "source|sheet")]
+    pub(crate) edits: Option<Edits>,
+    /// Go on although columns went, came or changed their kind (columns), or far fewer records came than before (shorter)
+    #[arg(long, value_name = "columns|shorter")]
+    pub(crate) accept: Vec<Accept>,
+    /// Tell every change, not only the first few of each sort
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// Print what changed as JSON, for programs
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// Change the workbook even if it is signed: the signature breaks
+    #[arg(long)]
+    pub(crate) even_signed: bool,
+}
+
+/// Who wins.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Edits {
+    /// The source: what was typed by hand is lost
+    Source,
+    /// The sheet: what was typed by hand stays
+    Sheet,
+}
+
+/// What is taken although it differs from before.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Accept {
+    /// Other columns, or other kinds
+    Columns,
+    /// Fewer than half of the records, or none
+    Shorter,
+}
+
+/// Options of `link`.
+#[derive(Debug, Args)]
+pub(crate) struct Link {
+    /// What to do.
+    #[command(subcommand)]
+    pub(crate) action: LinkAction,
+}
+
+/// What is done with links.
+#[derive(Debug, Subcommand)]
+pub(crate) enum LinkAction {
+    /// List the links: table, source, whether it changed, how old the rows are, and which columns come from it
+    List(LinkList),
+    /// Point a link to another file, folder or address, whose columns must be those of the table
+    Repoint(LinkRepoint),
+    /// End links; the values stay
+    Cut(LinkNames),
+    /// Say that a link which was made elsewhere may be followed; shows what it reads
+    Trust(LinkNames),
+}
+
+/// Options of `link list`.
+#[derive(Debug, Args)]
+pub(crate) struct LinkList {
+    /// The workbook
+    #[arg(value_name = "BOOK")]
+    pub(crate) book: PathBuf,
+    /// Print the links as JSON, for programs
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// Options of `link repoint`.
+#[derive(Debug, Args)]
+pub(crate) struct LinkRepoint {
+    /// The workbook
+    #[arg(value_name = "BOOK")]
+    pub(crate) book: PathBuf,
+    /// The link, by its name
+    #[arg(value_name = "LINK")]
+    pub(crate) link: String,
+    /// The file, folder, pattern of names, or web address that it reads from now on
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: String,
+}
+
+/// Options of `link cut` and `link trust`.
+#[derive(Debug, Args)]
+pub(crate) struct LinkNames {
+    /// The workbook
+    #[arg(value_name = "BOOK")]
+    pub(crate) book: PathBuf,
+    /// The links, by their names
+    #[arg(value_name = "LINK", required_unless_present = "all")]
+    pub(crate) links: Vec<String>,
+    /// All links of the workbook
+    #[arg(long)]
+    pub(crate) all: bool,
+}
+
 /// Options of `import`.
 #[derive(Clone, Debug, Args)]
 pub(crate) struct Import {
-    /// Files to read, or folders of them; `-` for standard input; .gz files are read as they are
+    /// Files to read, folders of them, patterns of their names in quotes, or web addresses; `-` for standard input; .gz files are
+    /// read as they are
     #[arg(required = true, value_name = "SOURCE")]
     pub(crate) sources: Vec<String>,
     /// The workbook to write; if it is there already, sheets are added and everything else stays as it is
@@ -130,6 +239,13 @@ pub(crate) struct Import {
     /// A column that counts the records, so that their order can be had back
     #[arg(long, value_name = "NAME")]
     pub(crate) number_rows: Option<String>,
+    /// What makes a record the same record when the table is refreshed: columns, as one record [default: a column without
+    /// repeats, if there is one]
+    #[arg(long, value_name = "COLUMNS")]
+    pub(crate) key: Option<String>,
+    /// Keep no link to the source: the table is not to be refreshed
+    #[arg(long)]
+    pub(crate) no_link: bool,
     /// Change the workbook even if it is signed: the signature breaks
     #[arg(long)]
     pub(crate) even_signed: bool,

@@ -68,6 +68,28 @@ pub(crate) fn survey(source: &Source, choices: &Choices, lines: Option<LineRange
     }
 }
 
+/// The reading of several sources as one.
+pub(crate) fn conclude(
+    sources: &[(&Source, &Surveyed)],
+    first: &Surveyed,
+    choices: &reading::Choices,
+) -> Result<Reading> {
+    let mut survey = first.survey.clone();
+    for (_, more) in &sources[1..] {
+        survey.absorb(&more.survey);
+    }
+    reading::conclude(
+        first.reading.encoding.clone(),
+        first.reading.bom_bytes,
+        first.reading.line_end,
+        first.reading.layout.clone(),
+        &survey,
+        choices,
+        &first.head,
+    )
+    .map_err(|bad| Failure::usage(format!("{}: {}", bad.option, bad.why)))
+}
+
 /// The spellings that mean empty: in all columns, and in those that the choices name.
 fn blanks(choices: &Choices, layout: &Layout) -> Blanks {
     let bytes = |list: &[String]| list.iter().map(|b| b.as_bytes().to_vec()).collect::<Vec<_>>();

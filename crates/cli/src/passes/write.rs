@@ -12,6 +12,7 @@ use incola_core::encoding::{Encoding, Undecodable};
 use incola_core::kind::{Kind, Sum, Value};
 use incola_core::reading::ColumnReading;
 use incola_core::record::Machine;
+use incola_core::refresh::fingerprint;
 use incola_core::survey::{Item, SurveyPlan, next_item};
 use incola_workbook::{Block, BookWriter, Compressor, RowEncoder, StyleId, Styles, pipeline};
 use std::cell::RefCell;
@@ -50,6 +51,44 @@ pub(crate) struct ColumnTally {
     pub(crate) sum: Sum,
     /// Most decimals of its numbers.
     pub(crate) decimals: u8,
+    /// Its earliest and latest day, since 1970-01-01.
+    pub(crate) days: Option<(i32, i32)>,
+}
+
+impl ColumnTally {
+    /// Counts what a value is, besides a cell.
+    #[inline]
+    pub(crate) fn count(&mut self, value: &Value<'_>) {
+        match value {
+            Value::Number(number, _) => {
+                self.sum.add(number);
+                self.decimals = self.decimals.max(number.spelling.decimals());
+            }
+            Value::Moment(Some(day), ..) => {
+                let day = day.since_1970();
+                self.days = Some(self.days.map_or((day, day), |(from, to)| (from.min(day), to.max(day))));
+            }
+            _ => {}
+        }
+    }
+
+    /// Adds what was counted later.
+    pub(crate) fn merge(&mut self, more: &Self) {
+        self.cells += more.cells;
+        self.blank += more.blank;
+        self.misfits += more.misfits;
+        self.sum.merge(&more.sum);
+        self.decimals = self.decimals.max(more.decimals);
+        self.days = match (self.days, more.days) {
+            (Some((from, to)), Some((f, t))) => Some((from.min(f), to.max(t))),
+            (mine, more) => mine.or(more),
+        };
+    }
+
+    /// The sum, with no rounding; `None`: it could not be kept exactly.
+    pub(crate) fn sum_text(&self) -> Option<String> {
+        self.sum.is_exact().then(|| self.sum.text(self.decimals))
+    }
 }
 
 /// What was written.
@@ -71,11 +110,56 @@ pub(crate) struct Written {
     pub(crate) misfits: u64,
     /// The first of those.
     pub(crate) misfit_cells: Vec<CellNote>,
+    /// By row, if they were wanted: fingerprints of the cells that come from the source.
+    pub(crate) prints: Vec<u64>,
+    /// Columns whose values may be a key.
+    pub(crate) candidates: Vec<Candidate>,
+}
+
+/// A column whose values may be a key, because none of them is there twice.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Candidate {
+    /// Its place in the slots.
+    pub(crate) place: usize,
+    /// Fingerprints of its values; none once one came back.
+    prints: Vec<u64>,
+    repeats: bool,
+}
+
+impl Candidate {
+    pub(crate) fn at(place: usize) -> Self {
+        Self { place, ..Self::default() }
+    }
+
+    /// Whether no value is there twice, and none is missing.
+    pub(crate) fn is_unique(&self) -> bool {
+        !self.repeats && !repeats(&self.prints)
+    }
+
+    fn merge(&mut self, later: Self) {
+        // Within a block, most that repeat are found at once.
+        self.repeats = self.repeats || later.repeats || repeats(&later.prints);
+        if self.repeats {
+            self.prints = Vec::new();
+        } else {
+            self.prints.extend(later.prints);
+        }
+    }
+}
+
+fn repeats(prints: &[u64]) -> bool {
+    let mut sorted = prints.to_vec();
+    sorted.sort_unstable();
+    sorted.first() == Some(&fingerprint::BLANK) || sorted.windows(2).any(|pair| pair[0] == pair[1])
 }
 
 impl Written {
-    fn for_columns(columns: usize) -> Self {
-        Self { columns: vec![ColumnTally::default(); columns], ..Self::default() }
+    fn for_placing(placing: &Placing<'_>) -> Self {
+        Self {
+            columns: vec![ColumnTally::default(); placing.columns.len()],
+            candidates: placing.candidates.iter().map(|place| Candidate::at(*place)).collect(),
+            ..Self::default()
+        }
     }
 
     /// Adds what was written later.
@@ -87,11 +171,15 @@ impl Written {
         self.misfits += later.misfits;
         self.columns.resize(self.columns.len().max(later.columns.len()), ColumnTally::default());
         for (mine, more) in self.columns.iter_mut().zip(&later.columns) {
-            mine.cells += more.cells;
-            mine.blank += more.blank;
-            mine.misfits += more.misfits;
-            mine.sum.merge(&more.sum);
-            mine.decimals = mine.decimals.max(more.decimals);
+            mine.merge(more);
+        }
+        self.prints.extend(later.prints);
+        if self.candidates.is_empty() {
+            self.candidates = later.candidates;
+        } else {
+            for (mine, more) in self.candidates.iter_mut().zip(later.candidates) {
+                mine.merge(more);
+            }
         }
         for (mine, more) in
             [(&mut self.lost_cells, later.lost_cells), (&mut self.misfit_cells, later.misfit_cells)]
@@ -120,6 +208,10 @@ pub(crate) struct Placing<'p> {
     pub(crate) number_style: StyleId,
     /// The number of the first record.
     pub(crate) first_record: u32,
+    /// Whether fingerprints of rows are wanted, for the table's link.
+    pub(crate) is_linked: bool,
+    /// Places in the slots whose columns may be a key.
+    pub(crate) candidates: Vec<usize>,
 }
 
 /// What goes into a column of the sheet.
@@ -145,7 +237,25 @@ impl<'p> Placing<'p> {
         number_style: StyleId,
     ) -> Self {
         let sheet_columns = (1..).take(slots.len()).collect();
-        Self { columns, writers, first_row, sheet_columns, slots, source_name, number_style, first_record: 1 }
+        Self {
+            columns,
+            writers,
+            first_row,
+            sheet_columns,
+            slots,
+            source_name,
+            number_style,
+            first_record: 1,
+            is_linked: false,
+            candidates: Vec::new(),
+        }
+    }
+
+    /// The same, with what the link of the table needs.
+    pub(crate) fn linked(mut self, is_linked: bool, candidates: Vec<usize>) -> Self {
+        self.is_linked = is_linked;
+        self.candidates = if is_linked { candidates } else { Vec::new() };
+        self
     }
 }
 
@@ -156,6 +266,8 @@ struct Worker {
     compressor: Compressor,
     scratch: Scratch,
     text: Vec<u8>,
+    /// Fingerprints of the cells of a row.
+    prints: Vec<u64>,
 }
 
 /// Writes the records of a surveyed source as rows of the sheet that is open.
@@ -169,7 +281,7 @@ pub(crate) fn write(
     let plan = &surveyed.plan;
     let mut bytes = source.blocks_from(surveyed.cuts.first().map_or(0, |c| c.offset))?;
     let mut cuts = surveyed.cuts.iter();
-    let mut written = Written::for_columns(placing.columns.len());
+    let mut written = Written::for_placing(placing);
     let total = surveyed.cuts.iter().map(|c| c.bytes).sum();
     let rows = book.rows(&placing.sheet_columns);
     // Work is handed out and taken in by turns on this thread.
@@ -192,6 +304,7 @@ pub(crate) fn write(
             compressor: Compressor::new(),
             scratch: Scratch::default(),
             text: Vec::new(),
+            prints: Vec::new(),
         },
         |worker, (cut, raw, under)| {
             if let Some(under) = under {
@@ -213,7 +326,7 @@ pub(crate) fn write(
     Ok(written)
 }
 
-fn changed(source: &Source) -> Failure {
+pub(super) fn changed(source: &Source) -> Failure {
     Failure::protected(format!("{}: the file changed while it was read", source.shown()))
         .help("wait until the other system has finished writing it, then import it again")
 }
@@ -248,7 +361,7 @@ fn work(
     let mut bad = Undecodable::default();
     let mut buffer = std::mem::take(&mut worker.text);
     let text = encoding.decode(raw, &mut buffer, &mut bad);
-    let mut written = Written::for_columns(placing.columns.len());
+    let mut written = Written::for_placing(placing);
     let mut blocks = Vec::new();
     let mut row = placing.first_row + cut.records as u32;
     let (mut at, mut line) = (0, cut.lines + 1);
@@ -287,7 +400,8 @@ fn write_row(
     has_undecodable: bool,
     written: &mut Written,
 ) {
-    let Worker { machine, rows, scratch, .. } = worker;
+    let Worker { machine, rows, scratch, prints, .. } = worker;
+    prints.clear();
     written.rows += 1;
     rows.begin_row(row);
     for (place, slot) in placing.slots.iter().enumerate() {
@@ -295,6 +409,7 @@ fn write_row(
             Slot::Field(index) => *index,
             Slot::SourceName => {
                 rows.text(place, Styles::TEXT, placing.source_name.as_bytes());
+                prints.push(fingerprint::text(placing.source_name.as_bytes()));
                 continue;
             }
             Slot::RecordNumber => {
@@ -313,17 +428,17 @@ fn write_row(
         let tally = &mut written.columns[index];
         let means_empty = plan.blank.means_empty(index, field);
         let value = if means_empty { Value::Blank } else { column.read(field) };
-        match &value {
-            Value::Number(number, _) => {
-                tally.sum.add(number);
-                tally.decimals = tally.decimals.max(number.spelling.decimals());
+        tally.count(&value);
+        if let Value::Misfit(text) = &value {
+            tally.misfits += 1;
+            written.misfits += 1;
+            note(&mut written.misfit_cells, line, row, index, text, misfit_words(column.rule.kind()));
+        }
+        if placing.is_linked {
+            prints.push(writer.fingerprint(field, &value));
+            if let Some(candidate) = written.candidates.iter_mut().find(|c| c.place == place) {
+                candidate.prints.extend(prints.last());
             }
-            Value::Misfit(text) => {
-                tally.misfits += 1;
-                written.misfits += 1;
-                note(&mut written.misfit_cells, line, row, index, text, misfit_words(column.rule.kind()));
-            }
-            _ => {}
         }
         let is_blank = value == Value::Blank;
         let mut outcome = writer.write(place, field, value, rows, scratch);
@@ -343,6 +458,9 @@ fn write_row(
         }
     }
     rows.end_row();
+    if placing.is_linked {
+        written.prints.push(fingerprint::row(prints));
+    }
 }
 
 fn holds_replacement(field: &[u8]) -> bool {

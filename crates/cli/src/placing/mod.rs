@@ -7,7 +7,6 @@ pub(crate) mod spot;
 
 use crate::bridge::ColumnWriter;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::Import;
 use crate::passes::write::Slot;
 use headings::{Heading, Offer, Pairs, Rules, pair};
 use incola_core::reading::ColumnReading;
@@ -41,6 +40,15 @@ pub(crate) struct Wish {
     pub(crate) new_table: Option<String>,
 }
 
+/// The headings of columns that are not the source's.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct OwnNames<'n> {
+    /// Of the one that counts records.
+    pub(crate) number_rows: Option<&'n str>,
+    /// Of the one that says the source.
+    pub(crate) source_column: Option<&'n str>,
+}
+
 /// Where the rows of a source go.
 #[derive(Clone, Debug)]
 pub(crate) struct Place {
@@ -50,7 +58,9 @@ pub(crate) struct Place {
     pub(crate) first_row: u32,
     /// Columns of the sheet, and what goes into each.
     pub(crate) pairs: Pairs,
-    /// The row of the headings that stand there.
+    /// The headings that stand there.
+    headings: Vec<Heading>,
+    /// Their row.
     headings_row: u32,
     /// The first row of data in the sheet.
     data_first: u32,
@@ -67,6 +77,10 @@ pub(crate) struct Place {
     pub(crate) facts: SheetFacts,
     question: Question,
     records: u64,
+    /// Rows before the new ones that go.
+    removed: u32,
+    /// The tables of the sheet.
+    tables: Vec<ExistingTable>,
 }
 
 impl Place {
@@ -90,6 +104,35 @@ impl Place {
         u64::from((self.data_last + 1).saturating_sub(self.data_first))
     }
 
+    /// The same place for so many new rows, where `removed` of those before them go.
+    ///
+    /// # Errors
+    /// Status 4 if something stands in the way.
+    pub(crate) fn with_rows(mut self, records: u64, removed: u32, wish: &Wish, name: &str) -> Result<Self> {
+        self.records = records;
+        self.removed = removed;
+        self.first_row -= removed;
+        obstacles::check(&self, wish, name)?;
+        Ok(self)
+    }
+
+    /// The first and the last row of data that stands there.
+    pub(crate) fn data_rows(&self) -> (u32, u32) {
+        (self.data_first, self.data_last)
+    }
+
+    /// All columns of the rows, those beside included.
+    pub(crate) fn all_columns(&self) -> Vec<u32> {
+        let mut all = self.columns();
+        all.extend(&self.question.beside);
+        if let Some(table) = &self.table {
+            all.extend(table.range.from.column..=table.range.to.column);
+        }
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+
     /// The cells that are filled, with their heading.
     pub(crate) fn range(&self) -> Range {
         let from = self.heading_row.unwrap_or(self.first_row);
@@ -99,6 +142,22 @@ impl Place {
             from: CellRef { row: from, column: column(columns.first()) },
             to: CellRef { row: self.last_row(), column: column(columns.last()) },
         }
+    }
+
+    /// The cells that rows are in, with the headings above them.
+    pub(crate) fn linked_range(&self) -> Range {
+        let mut range = self.range();
+        range.from.row = self.heading_row.unwrap_or(self.headings_row);
+        range.to.row = range.to.row.max(self.first_row);
+        range
+    }
+
+    /// By column that comes from the source: the heading that stands above it; `None`: one that is written.
+    pub(crate) fn headings_of_slots(&self) -> Vec<Option<String>> {
+        let slots =
+            self.pairs.slots.iter().filter(|(_, slot)| matches!(slot, Slot::Field(_) | Slot::SourceName));
+        let heading = |column: u32| self.headings.iter().find(|h| h.column == column).map(|h| h.name.clone());
+        slots.map(|(column, _)| heading(*column)).collect()
     }
 
     /// What the sheet has in the column that a column of the source goes into.
@@ -112,7 +171,7 @@ impl Place {
         &self,
         columns: &[ColumnReading],
         writers: &[ColumnWriter],
-        (names, number_style): (&Import, StyleId),
+        (names, number_style): (&OwnNames<'_>, StyleId),
     ) -> RowsPlan {
         let last = self.last_row();
         let formats = self.pairs.slots.iter().zip(&self.facts.columns).map(|((column, slot), facts)| {
@@ -140,7 +199,7 @@ impl Place {
                 column: *column,
                 formula,
                 format: usual,
-                kept_to: self.data_last.max(self.data_first),
+                kept_to: (self.data_last - self.removed).max(self.data_first),
             })
         });
         let fills: Vec<Fill> = fills.collect();
@@ -157,14 +216,15 @@ impl Place {
                 range.to.row = last.max(self.first_row);
                 let names = self.pairs.slots.iter().map(|(_, slot)| match slot {
                     Slot::Field(n) => columns[*n].name.clone(),
-                    Slot::RecordNumber => names.number_rows.clone().unwrap_or_default(),
-                    _ => names.source_column.clone().unwrap_or_default(),
+                    Slot::RecordNumber => names.number_rows.unwrap_or_default().to_owned(),
+                    _ => names.source_column.unwrap_or_default().to_owned(),
                 });
                 Some(TableChange::New(name.clone(), range, names.collect()))
             }
             _ => None,
         };
         RowsPlan {
+            revised: None,
             range: self.range(),
             columns: self.columns(),
             formats: formats.collect(),
@@ -195,13 +255,30 @@ pub(crate) fn failed(error: &incola_workbook::Error) -> Failure {
     Failure::unreadable(error.to_string()).leaving("the workbook was left as it is")
 }
 
-/// Finds the place for what a source offers in sheet `sheet` of a workbook, called `name`.
+/// Finds the place for what a source offers in sheet `sheet` of a workbook, called `name`, and makes sure that nothing stands in
+/// the way.
 pub(crate) fn find(
     book: &mut ExistingBook,
     (sheet, name): (usize, &str),
     wish: &Wish,
     offers: &[Offer],
     records: u64,
+) -> Result<Place> {
+    let place = look(book, (sheet, name), wish, offers, &mut |book, question| book.facts(sheet, question))?;
+    place.with_rows(records, 0, wish, name)
+}
+
+/// What is asked of a sheet.
+pub(crate) type Asking<'a> =
+    dyn FnMut(&mut ExistingBook, &Question) -> incola_workbook::Result<SheetFacts> + 'a;
+
+/// Finds the place, for rows that are yet to be [counted](Place::with_rows). `ask`: how the sheet is looked at.
+pub(crate) fn look(
+    book: &mut ExistingBook,
+    (sheet, name): (usize, &str),
+    wish: &Wish,
+    offers: &[Offer],
+    ask: &mut Asking<'_>,
 ) -> Result<Place> {
     let tables = book.tables(sheet).map_err(|e| failed(&e))?;
     let table = table_for(&tables, wish, name)?;
@@ -229,7 +306,7 @@ pub(crate) fn find(
         first_row: data_first,
         totals_row: table.as_ref().filter(|t| t.has_totals).map(|t| t.range.to.row),
     };
-    let mut facts = book.facts(sheet, &question).map_err(|e| failed(&e))?;
+    let mut facts = ask(book, &question).map_err(|e| failed(&e))?;
     if heading_row.is_none()
         && table.is_none()
         && wish.mode != Mode::Fresh
@@ -237,7 +314,7 @@ pub(crate) fn find(
     {
         // Known now: it is no data, and its formats and formulas are not those of the rows.
         question.totals_row = Some(row);
-        facts = book.facts(sheet, &question).map_err(|e| failed(&e))?;
+        facts = ask(book, &question).map_err(|e| failed(&e))?;
     }
     if heading_row.is_some() && wish.mode == Mode::Append && facts.last_filled_row > 0 {
         return Err(Failure::protected(format!(
@@ -267,6 +344,7 @@ pub(crate) fn find(
         first_row,
         pairs,
         headings_row: headings_row.unwrap_or(at.row),
+        headings,
         data_first,
         data_last,
         old_last,
@@ -276,9 +354,10 @@ pub(crate) fn find(
         totals,
         facts,
         question,
-        records,
+        records: 0,
+        removed: 0,
+        tables,
     };
-    obstacles::check(&place, &tables, wish, name)?;
     Ok(place)
 }
 

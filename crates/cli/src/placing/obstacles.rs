@@ -9,7 +9,7 @@ use incola_workbook::{CellRef, ExistingCell, ExistingTable, Range, limits};
 const TOLD: usize = 5;
 
 /// Fails if something stands in the way.
-pub(super) fn check(place: &Place, tables: &[ExistingTable], wish: &Wish, name: &str) -> Result<()> {
+pub(super) fn check(place: &Place, wish: &Wish, name: &str) -> Result<()> {
     let records = place.records;
     let last = u64::from(place.first_row) - 1 + records + u64::from(place.totals.is_some());
     if last > u64::from(limits::ROWS) {
@@ -29,7 +29,7 @@ pub(super) fn check(place: &Place, tables: &[ExistingTable], wish: &Wish, name: 
     }
     in_the_way(place, wish, name)?;
     whole_things(place, name)?;
-    other_tables(place, tables, name)
+    other_tables(place, &place.tables, name)
 }
 
 /// The rows that something happens to.
@@ -111,7 +111,8 @@ fn whole_things(place: &Place, name: &str) -> Result<()> {
     // A formula that goes must not be the one whose text others use.
     let torn_apart = |at: &CellRef, range: &Range| {
         let is_ours = columns.contains(&at.column);
-        let from = if is_ours { place.first_row } else { place.last_row() + 1 };
+        // Rows that move take their formulas with them.
+        let from = place.removed + if is_ours { place.first_row } else { place.last_row() + 1 };
         let goes = |row: u32, column: u32| {
             (from..=place.old_last).contains(&row) && columns.contains(&column) == is_ours
         };

@@ -3,11 +3,13 @@
 pub(crate) mod book;
 pub(crate) mod command;
 pub(crate) mod grid;
+pub(crate) mod links;
 pub(crate) mod raw;
 pub(crate) mod reading;
 pub(crate) mod reading_json;
 pub(crate) mod receipt;
 pub(crate) mod receipt_json;
+pub(crate) mod refresh;
 pub(crate) mod sanitize;
 pub(crate) mod style;
 pub(crate) mod text;

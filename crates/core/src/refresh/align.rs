@@ -23,6 +23,8 @@ pub struct Prints<'p> {
     pub rows: &'p [u64],
     /// Of keys, 0 where a key is blank; empty: there are no keys.
     pub keys: &'p [u64],
+    /// Of whole rows, by the columns that they had when they were imported; empty: not known.
+    pub wholes: &'p [u64],
 }
 
 /// What becomes of a row of the sheet. Records are counted from 0.
@@ -88,8 +90,8 @@ const NONE: u32 = u32::MAX;
 /// use incola_core::refresh::{Fate, Prints, Unpaired, align};
 /// let alignment = align(
 ///     &[11, 12, 13],
-///     Prints { rows: &[11, 12, 13, 99], keys: &[1, 2, 3, 9] },
-///     Prints { rows: &[11, 22, 14], keys: &[1, 2, 4] },
+///     Prints { rows: &[11, 12, 13, 99], keys: &[1, 2, 3, 9], wholes: &[11, 12, 13, 99] },
+///     Prints { rows: &[11, 22, 14], keys: &[1, 2, 4], wholes: &[11, 22, 14] },
 /// );
 /// assert_eq!(alignment.fates, [Fate::Same(0), Fate::Revised(1), Fate::Gone, Fate::Own]);
 /// assert_eq!(alignment.unpaired, [Unpaired::Added(2)]);
@@ -100,7 +102,7 @@ pub fn align(imported: &[u64], sheet: Prints<'_>, source: Prints<'_>) -> Alignme
     if has_keys {
         pair_by(&mut pairs, sheet.keys, source.keys);
     }
-    let base = pair(sheet.rows, imported);
+    let base = pair(sheet.wholes, imported);
     // What was imported and stands in the sheet no more: edited, or taken out.
     let mut left: HashMap<u64, u32> = HashMap::new();
     for (n, print) in imported.iter().enumerate() {
@@ -108,7 +110,7 @@ pub fn align(imported: &[u64], sheet: Prints<'_>, source: Prints<'_>) -> Alignme
             *left.entry(*print).or_default() += 1;
         }
     }
-    let mut take = |print: u64| match left.get_mut(&print) {
+    let mut take = |record: usize| match source.wholes.get(record).and_then(|print| left.get_mut(print)) {
         Some(count) if *count > 0 => {
             *count -= 1;
             true
@@ -123,14 +125,14 @@ pub fn align(imported: &[u64], sheet: Prints<'_>, source: Prints<'_>) -> Alignme
             NONE => Fate::Own,
             record if sheet.rows[n] == source.rows[record as usize] => Fate::Same(record),
             record if was_imported => Fate::Revised(record),
-            record if take(source.rows[record as usize]) => Fate::Edited(record),
+            record if take(record as usize) => Fate::Edited(record),
             record => Fate::Both(record),
         });
     }
     let mut unpaired = Vec::new();
     for (record, row) in pairs.of_second.iter().enumerate() {
         if *row == NONE {
-            let known = take(source.rows[record]);
+            let known = take(record);
             unpaired.push(if known {
                 Unpaired::Removed(record as u32)
             } else {
@@ -308,8 +310,8 @@ mod tests {
         let keys = |k| if keyed { k } else { &[][..] };
         let alignment = align(
             &base.0,
-            Prints { rows: &sheet.0, keys: keys(&sheet.1) },
-            Prints { rows: &source.0, keys: keys(&source.1) },
+            Prints { rows: &sheet.0, keys: keys(&sheet.1), wholes: &sheet.0 },
+            Prints { rows: &source.0, keys: keys(&source.1), wholes: &source.0 },
         );
         let fates: Vec<String> = alignment
             .fates
@@ -400,8 +402,8 @@ mod tests {
             let (sheet_keys, source_keys) = (keys(&sheet), keys(&source));
             let alignment = align(
                 &base,
-                Prints { rows: &sheet, keys: &sheet_keys },
-                Prints { rows: &source, keys: &source_keys },
+                Prints { rows: &sheet, keys: &sheet_keys, wholes: &sheet },
+                Prints { rows: &source, keys: &source_keys, wholes: &source },
             );
             prop_assert_eq!(alignment.fates.len(), sheet.len());
             let paired = alignment.fates.iter().filter_map(|f| match f {

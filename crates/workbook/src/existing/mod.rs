@@ -15,7 +15,9 @@ use crate::number_format::NumberFormat;
 use crate::package::zip_reader::{Input, ZipReader};
 use crate::reference::Range;
 use crate::sheet::source::SheetSource;
-use crate::sheet::{CellValue, ExistingCell, Extension, Question, SheetFacts, facts, value};
+use crate::sheet::{
+    CellValue, ExistingCell, Extension, Question, Scan, ScannedRows, SheetFacts, facts, value,
+};
 use crate::style_map::StyleMap;
 use crate::styles::Styles;
 use crate::xml;
@@ -344,8 +346,25 @@ impl ExistingBook {
     /// # Errors
     /// [`Error::Damaged`] if its part cannot be read.
     pub fn facts(&mut self, n: usize, question: &Question) -> Result<SheetFacts> {
+        let nothing = Scan { columns: &[], from: 1, to: 0 };
+        self.facts_and(n, question, &nothing, |_| (), |()| ())
+    }
+
+    /// The same, and whatever else is to be seen of the rows in the same pass: `work` on blocks of them on several threads, `take` on
+    /// what it made, in order.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if its part cannot be read.
+    pub fn facts_and<T: Send>(
+        &mut self,
+        n: usize,
+        question: &Question,
+        scan: &Scan<'_>,
+        work: impl Fn(&ScannedRows<'_>) -> T + Sync,
+        take: impl FnMut(T),
+    ) -> Result<SheetFacts> {
         let place = self.sheet_place(n)?;
-        let mut facts = facts::facts(&mut self.zip, place, question)?;
+        let mut facts = facts::facts(&mut self.zip, place, question, scan, work, take)?;
         self.resolve(facts.runs.iter_mut().flat_map(|run| run.cells.iter_mut()))?;
         // What stands there is told as it is shown.
         let styles = self.style_map()?;
@@ -374,6 +393,14 @@ impl ExistingBook {
             n < last
         })?;
         Ok(found)
+    }
+
+    /// The texts at these places (from 0) of the table of strings.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if it cannot be read.
+    pub fn shared_strings_at(&mut self, places: &[usize]) -> Result<HashMap<usize, String>> {
+        if places.is_empty() { Ok(HashMap::new()) } else { self.strings_at(places) }
     }
 
     /// Gives the texts of the table of strings and their places, from 0, until `take` gives `false`.

@@ -8,6 +8,7 @@ use crate::package::zip_reader::{Seam, ZipReader};
 use crate::pipeline;
 use crate::reference::{CellRef, Range};
 use crate::sheet::raw::{Attributes, CellKind, Cells, RawCell, number};
+use crate::sheet::scan::{Scan, ScannedRows};
 use crate::sheet::source::{RowBytes, SheetSource};
 use crate::xml;
 use std::collections::HashMap;
@@ -218,11 +219,14 @@ fn add_format(formats: &mut Vec<FormatCount>, more: FormatCount) {
     }
 }
 
-/// Reads a sheet through.
-pub(crate) fn facts(
+/// Reads a sheet through. `work` looks at the rows besides, in the same threads; `take` gets what it made, in order.
+pub(crate) fn facts<T: Send>(
     zip: &mut ZipReader<Box<dyn Input>>,
     place: usize,
     question: &Question,
+    scan: &Scan<'_>,
+    work: impl Fn(&ScannedRows<'_>) -> T + Sync,
+    mut take: impl FnMut(T),
 ) -> Result<SheetFacts> {
     let mut source = SheetSource::open(zip, place)?;
     let head = source.head(zip)?;
@@ -240,8 +244,12 @@ pub(crate) fn facts(
     pipeline::ordered(
         || source.rows(zip, u32::MAX, BLOCK),
         || (),
-        |(), rows| look(&rows, &columns),
-        |found: Found| {
+        |(), rows| {
+            let found = look(&rows, &columns);
+            (found, work(&ScannedRows::of(rows, scan)))
+        },
+        |(found, made): (Found, T)| {
+            take(made);
             masters.extend(found.masters);
             let mut later = found.facts;
             // Formulas that others share stand before those.

@@ -34,32 +34,47 @@ pub enum CellContent<'x> {
     Formula(&'x [u8]),
 }
 
+/// Which cells are looked at.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Scan<'c> {
+    /// Columns, from 1 and in rising order.
+    pub columns: &'c [u32],
+    /// The first row.
+    pub from: u32,
+    /// The last one.
+    pub to: u32,
+}
+
 /// Rows one behind the other.
 #[derive(Debug)]
 pub struct ScannedRows<'c> {
     rows: RowBytes,
-    columns: &'c [u32],
-    from: u32,
-    to: u32,
+    scan: Scan<'c>,
+}
+
+impl<'c> ScannedRows<'c> {
+    pub(crate) fn of(rows: RowBytes, scan: &Scan<'c>) -> Self {
+        Self { rows, scan: scan.clone() }
+    }
 }
 
 impl ScannedRows<'_> {
     /// Gives each row's number (from 1) and its cells in the columns that are wanted. A row without any of them is given too; one
     /// that is not in the sheet is not.
     pub fn each(&self, mut take: impl FnMut(u32, &[CellContent<'_>])) {
-        let mut cells: Vec<CellContent<'_>> = Vec::with_capacity(self.columns.len());
+        let mut cells: Vec<CellContent<'_>> = Vec::with_capacity(self.scan.columns.len());
         for (number, row) in self.rows.rows() {
-            if !(self.from..=self.to).contains(&number) {
+            if !(self.scan.from..=self.scan.to).contains(&number) {
                 continue;
             }
             cells.clear();
-            cells.resize(self.columns.len(), CellContent::Blank);
+            cells.resize(self.scan.columns.len(), CellContent::Blank);
             let mut place = 0;
             for cell in Cells::of(&row) {
-                while self.columns.get(place).is_some_and(|c| *c < cell.column) {
+                while self.scan.columns.get(place).is_some_and(|c| *c < cell.column) {
                     place += 1;
                 }
-                if self.columns.get(place) == Some(&cell.column) {
+                if self.scan.columns.get(place) == Some(&cell.column) {
                     cells[place] = content(&cell);
                 }
             }
@@ -149,16 +164,14 @@ fn unescaped(text: &[u8]) -> Cow<'_, [u8]> {
 }
 
 impl ExistingBook {
-    /// Goes over rows `from` to `to` of sheet `n` (from 0): `work` on blocks of them on several threads, `take` on what it made, in
-    /// order. `columns`, from 1 and in rising order, are those that are looked at.
+    /// Goes over rows of sheet `n` (from 0): `work` on blocks of them on several threads, `take` on what it made, in order.
     ///
     /// # Errors
     /// [`Error::Damaged`](crate::Error::Damaged) if the part cannot be read, and what `take` gives.
     pub fn scan_rows<T: Send, E: From<crate::Error>>(
         &mut self,
         n: usize,
-        columns: &[u32],
-        (from, to): (u32, u32),
+        scan: &Scan<'_>,
         work: impl Fn(&ScannedRows<'_>) -> T + Sync,
         take: impl FnMut(T) -> std::result::Result<(), E>,
     ) -> std::result::Result<(), E> {
@@ -169,10 +182,10 @@ impl ExistingBook {
         pipeline::ordered(
             || {
                 let rows = source.rows(zip, u32::MAX, BLOCK)?;
-                Ok(rows.filter(|rows| rows.after < to))
+                Ok(rows.filter(|rows| rows.after < scan.to))
             },
             || (),
-            |(), rows| work(&ScannedRows { rows, columns, from, to }),
+            |(), rows| work(&ScannedRows::of(rows, scan)),
             take,
         )
     }

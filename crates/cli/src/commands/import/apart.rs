@@ -7,9 +7,11 @@ use super::sheet::{
     check_new_sheet, check_strict, dry_written, finish, number_style_for, sheet_columns, slots_of,
 };
 use crate::bridge::ColumnWriter;
+use crate::docket;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
+use crate::links::{self, make::Made};
 use crate::output::report;
 use crate::passes::write::{Placing, not_written, write};
 use crate::placeholders;
@@ -52,7 +54,7 @@ fn one(
     item: &Item,
     done: &[String],
 ) -> Result<SheetReceipt> {
-    let Item { source, surveyed, options, choices, shape } = item;
+    let Item { source, surveyed, options, choices, shape, docket } = item;
     let wanted = options.sheet.as_deref().unwrap_or("{stem}");
     let wanted = placeholders::fill(wanted, "--sheet", names_of(source, surveyed), false)?;
     let there = opened.sheet(&wanted);
@@ -67,8 +69,9 @@ fn one(
             .help("put them together: --together"));
         }
         let reading = surveyed.reading.clone();
-        let together = Together { sources: vec![(source, surveyed)], reading, shape: shape.clone() };
-        return rows::import(options, opened, styles, choices, (spot, together));
+        let (sources, shape) = (vec![(source, surveyed)], shape.clone());
+        let together = Together { sources, reading, shape, docket: docket.as_ref() };
+        return rows::import(options, &to.path, opened, styles, choices, (spot, together));
     }
     new_sheet(to, (opened, styles), item, &sheet_name::legal(&wanted, done))
 }
@@ -77,7 +80,7 @@ fn one(
 fn new_sheet(
     to: &Book,
     (opened, styles): (&mut Opened, &mut Styles),
-    Item { source, surveyed, options, shape, .. }: &Item,
+    Item { source, surveyed, options, shape, docket, .. }: &Item,
     name: &str,
 ) -> Result<SheetReceipt> {
     let columns = &surveyed.reading.columns;
@@ -99,7 +102,12 @@ fn new_sheet(
         header,
         table: table.clone(),
     };
-    let placing = Placing::new((columns, &writers), slots, layout.first_row(), &label, number_style);
+    let sources = [(source, surveyed)];
+    let is_linked = links::make::is_wanted(options, &sources) && header;
+    let candidates = links::make::key_candidates(options, columns, &slots);
+    let first_row = layout.first_row();
+    let placing = Placing::new((columns, &writers), slots.clone(), first_row, &label, number_style)
+        .linked(is_linked, candidates);
     let written = match &mut opened.writer {
         None => dry_written(columns, surveyed.reading.records),
         Some(book) => {
@@ -107,11 +115,28 @@ fn new_sheet(
             let written = write(source, surveyed, &placing, book)?;
             check_strict(options, source, columns, &written)?;
             book.end_sheet().map_err(|e| not_written(&e))?;
+            if is_linked {
+                let read = docket::apply::reading(&options.read, docket.as_ref()).0;
+                opened.links.push(links::make::link(&Made {
+                    book: &to.path,
+                    options,
+                    read: &read,
+                    docket: docket.as_ref(),
+                    sources: &sources,
+                    columns,
+                    shape,
+                    slots: &slots,
+                    sheet: name,
+                    table: table.as_deref(),
+                    range: links::make::range_of(slots.len(), first_row, written.rows),
+                    written: &written,
+                })?);
+            }
             written
         }
     };
     opened.taken_names.extend(table.clone());
-    let mut receipt = SheetReceipt::new(&[(source, surveyed)], columns, name.to_owned(), table, written);
+    let mut receipt = SheetReceipt::new(&sources, columns, name.to_owned(), table, written);
     receipt.docket.clone_from(&shape.docket);
     Ok(receipt)
 }

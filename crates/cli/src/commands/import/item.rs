@@ -1,5 +1,6 @@
 //! What is imported: sources that were read as far as is needed before something is written, and the workbook that they go into.
 
+use crate::docket::DocketFile;
 use crate::docket::shape::Shape;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
@@ -7,7 +8,7 @@ use crate::passes::survey::Surveyed;
 use crate::placeholders::Names;
 use crate::render;
 use crate::source::Source;
-use incola_core::reading::{self, ColumnReading, Reading};
+use incola_core::reading::{self, ColumnReading};
 use incola_workbook::limits;
 use std::path::PathBuf;
 
@@ -24,33 +25,12 @@ pub(super) struct Item {
     pub(super) options: Import,
     pub(super) choices: reading::Choices,
     pub(super) shape: Shape,
+    pub(super) docket: Option<DocketFile>,
 }
 
 /// The values of a source that names may hold.
 pub(super) fn names_of<'s>(source: &'s Source, surveyed: &'s Surveyed) -> Names<'s> {
     Names { stem: &source.stem, values: &surveyed.reading.values }
-}
-
-/// The reading of several sources as one.
-pub(super) fn conclude(
-    sources: &[(&Source, &Surveyed)],
-    first: &Surveyed,
-    choices: &reading::Choices,
-) -> Result<Reading> {
-    let mut survey = first.survey.clone();
-    for (_, more) in &sources[1..] {
-        survey.absorb(&more.survey);
-    }
-    reading::conclude(
-        first.reading.encoding.clone(),
-        first.reading.bom_bytes,
-        first.reading.line_end,
-        first.reading.layout.clone(),
-        &survey,
-        choices,
-        &first.head,
-    )
-    .map_err(|bad| Failure::usage(format!("{}: {}", bad.option, bad.why)))
 }
 
 /// Fails if the rows do not fit into a sheet: before anything is written.

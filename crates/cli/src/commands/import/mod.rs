@@ -13,14 +13,16 @@ use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
 use crate::flags::options;
 use crate::folder;
+use crate::links;
 use crate::output::{print, report};
 use crate::passes::survey::{LineRange, Surveyed, survey};
 use crate::placeholders;
 use crate::questions::{self, Asker};
 use crate::render;
 use crate::safety;
-use crate::source::Source;
+use crate::source::{Source, is_address};
 use crate::target;
+use crate::web::Version;
 use incola_core::reading;
 use item::{Book, Item, check_limits, names_of};
 use opened::check_place;
@@ -87,8 +89,14 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
 
 /// Reads a source as far as it is needed before something is written: also gives the workbook that it goes into.
 fn prepare(options: &Import, name: &str, spool_folder: &Path) -> Result<(PathBuf, Item)> {
-    let source = Source::open(name, spool_folder)?;
     let docket = docket::find(&options.read, name, Some(&options.into))?;
+    let source = match docket.as_ref().filter(|_| is_address(name)) {
+        Some(file) => {
+            let answer = Source::fetch(name, &file.docket.request, &Version::default(), spool_folder)?;
+            answer.ok_or_else(|| Failure::unreadable(format!("{name}: nothing came")))?
+        }
+        None => Source::open(name, spool_folder)?,
+    };
     let (choices, lines) = docket::apply::choices(&options.read, docket.as_ref())?;
     let options = docket::apply::placing(options, docket.as_ref());
     let surveyed = survey(&source, &choices, lines)?;
@@ -105,7 +113,10 @@ fn prepare(options: &Import, name: &str, spool_folder: &Path) -> Result<(PathBuf
     if let Some(docket) = &docket {
         safety::note_use(&docket.path);
     }
-    Ok((book, Item { source, surveyed, options, choices, shape }))
+    if let Some(key) = &options.key {
+        links::make::key_columns(key, &shape, &surveyed.reading.columns)?;
+    }
+    Ok((book, Item { source, surveyed, options, choices, shape, docket }))
 }
 
 /// Asks what cannot be told, where someone sits at a terminal.

@@ -2,6 +2,7 @@
 
 use crate::book_file::{not_changed, read_book};
 use crate::failure::{Failure, Result};
+use crate::links::make::NewLink;
 use crate::render::command::quoted;
 use crate::safety::{self, Lock};
 use crate::target::{self, Target};
@@ -20,6 +21,8 @@ pub(super) struct Opened {
     pub(super) from_1904: bool,
     /// Whether it was there.
     pub(super) existed: bool,
+    /// Links that stand in it once it is written.
+    pub(super) links: Vec<NewLink>,
     /// The workbook that is there, if nothing is written.
     unwritten: Option<ExistingBook>,
     _lock: Lock,
@@ -38,6 +41,7 @@ impl Opened {
                 taken_names: Vec::new(),
                 from_1904: false,
                 existed: false,
+                links: Vec::new(),
                 unwritten: None,
                 _lock: lock,
             });
@@ -49,6 +53,7 @@ impl Opened {
             taken_names: existing.taken_names().to_vec(),
             from_1904: existing.is_1904(),
             existed: true,
+            links: Vec::new(),
             unwritten: None,
             _lock: lock,
         };

@@ -1,17 +1,18 @@
 //! Rows into a sheet that is there.
 
-use super::item;
 use super::opened::Opened;
 use super::sheet::{check_strict, dry_written, number_style_for};
 use crate::bridge::ColumnWriter;
 use crate::docket::shape::Shape;
+use crate::docket::{self, DocketFile};
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Extra, Import, MatchBy, PlacingMode};
-use crate::passes::survey::Surveyed;
+use crate::links::{self, make::Made};
+use crate::passes::survey::{self, Surveyed};
 use crate::passes::write::{Placing, Slot, Written, not_written, write};
 use crate::placing::headings::{Matching, Offer, Rules, Surplus};
 use crate::placing::spot::{self, Spot};
-use crate::placing::{self, Mode, Place, Wish};
+use crate::placing::{self, Mode, OwnNames, Place, Wish};
 use crate::receipt::SheetReceipt;
 use crate::source::Source;
 use incola_core::evidence::DecidedBy;
@@ -23,12 +24,14 @@ use incola_workbook::number_format::NumberFormat;
 use incola_workbook::{
     CellRef, ColumnFacts, Compressor, Range, RowsPlan, Styles, column_letters, sheet_name,
 };
+use std::path::Path;
 
 /// Sources whose rows go under each other, and how their columns are read.
 pub(super) struct Together<'s> {
     pub(super) sources: Vec<(&'s Source, &'s Surveyed)>,
     pub(super) reading: Reading,
     pub(super) shape: Shape,
+    pub(super) docket: Option<&'s DocketFile>,
 }
 
 /// Where `--at` says that rows go; the sheet of that name, if it is there, otherwise.
@@ -55,6 +58,7 @@ pub(super) fn spot(options: &Import, opened: &mut Opened, sheet: Option<usize>) 
 /// Puts the rows of sources into a sheet that is there.
 pub(super) fn import(
     options: &Import,
+    path: &Path,
     opened: &mut Opened,
     styles: &mut Styles,
     choices: &reading::Choices,
@@ -104,15 +108,21 @@ pub(super) fn import(
         columns.iter().map(|c| ColumnWriter::new(c, styles).counting_from_1904(from_1904)).collect();
     let number_style = number_style_for(options, styles);
     let mut along = Vec::new();
+    let is_linked = wish.mode != Mode::Append && links::make::is_wanted(options, &together.sources);
+    let candidates = links::make::key_candidates(options, columns, &place.slots());
     let written = match &mut opened.writer {
         None => dry_written(columns, records),
         // Nothing to put under what is there.
         Some(_) if records == 0 && wish.mode == Mode::Append => dry_written(columns, 0),
         Some(book) => {
             let failed = |e: incola_workbook::Error| not_written(&e);
-            let plan = place.plan(columns, &writers, (options, number_style));
+            let names = OwnNames {
+                number_rows: options.number_rows.as_deref(),
+                source_column: options.source_column.as_deref(),
+            };
+            let plan = place.plan(columns, &writers, (&names, number_style));
             along = went_along(&plan);
-            book.begin_rows(sheet, plan, &place.facts, styles).map_err(failed)?;
+            book.begin_rows(sheet, plan, &place.facts, styles, None).map_err(failed)?;
             if let Some(row) = place.heading_row {
                 let mut rows = book.rows(&place.columns());
                 if let Some(under) = book.rows_under(row).map_err(failed)? {
@@ -143,6 +153,8 @@ pub(super) fn import(
                     source_name: &label,
                     number_style,
                     first_record: row - place.first_row + 1,
+                    is_linked,
+                    candidates: if is_linked { candidates.clone() } else { Vec::new() },
                 };
                 let part = write(source, surveyed, &placing, book)?;
                 check_strict(options, source, columns, &part)?;
@@ -155,6 +167,27 @@ pub(super) fn import(
     };
     let table = place.table.as_ref().map(|t| t.name.clone());
     let table = table.or_else(|| wish.new_table.clone().filter(|_| place.heading_row.is_some()));
+    if is_linked && opened.writer.is_some() {
+        let read = docket::apply::reading(&options.read, together.docket).0;
+        let mut new = links::make::link(&Made {
+            book: path,
+            options,
+            read: &read,
+            docket: together.docket,
+            sources: &together.sources,
+            columns,
+            shape: &together.shape,
+            slots: &place.slots(),
+            sheet: &name,
+            table: table.as_deref(),
+            range: place.linked_range(),
+            written: &written,
+        })?;
+        for (column, heading) in new.link.columns.iter_mut().zip(place.headings_of_slots()) {
+            column.heading = heading.unwrap_or_else(|| column.heading.clone());
+        }
+        opened.links.push(new);
+    }
     opened.taken_names.extend(table.clone());
     let mut receipt = SheetReceipt::new(&together.sources, columns, name, table, written);
     receipt.placed = (records > 0).then(|| place.range().to_string());
@@ -256,7 +289,7 @@ fn obey_kinds(
 
 fn conclude(together: &Together<'_>, choices: &reading::Choices) -> Result<Reading> {
     let Some((_, first)) = together.sources.first() else { return Err(Failure::usage("no sources")) };
-    item::conclude(&together.sources, first, choices)
+    survey::conclude(&together.sources, first, choices)
 }
 
 /// The kind that a column of the sheet has, and the code of the format that most of its cells have.

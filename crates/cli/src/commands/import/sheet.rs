@@ -5,13 +5,16 @@ use crate::bridge::ColumnWriter;
 use crate::docket::shape::Shape;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Import, PlacingMode};
+use crate::links::{self, make::NewLink};
 use crate::passes::write::{Slot, Written, not_written};
 use crate::receipt::{Receipt, SheetReceipt};
+use crate::safety;
 use crate::source::Source;
+use crate::target::Target;
 use incola_core::kind::Kind;
 use incola_core::reading::ColumnReading;
 use incola_core::words::counted;
-use incola_workbook::{CellRef, SheetColumn, StyleId, Styles};
+use incola_workbook::{BookWriter, CellRef, Range, SheetColumn, StyleId, Styles};
 use std::path::Path;
 
 /// Fails if a place was stated for a sheet that is yet to be made: a new one begins at A1.
@@ -127,21 +130,36 @@ pub(super) fn finish(
 ) -> Result<Receipt> {
     let mut bytes = None;
     let existed = opened.existed;
-    if let Some(book) = opened.writer {
+    if let Some(mut book) = opened.writer {
+        for new in &opened.links {
+            replace_links(path, &mut book, new)?;
+            links::write(&mut book, &new.link, &new.prints, new.range, None)?;
+        }
         let title = sheets.iter().map(|s| s.sheet.clone()).collect::<Vec<_>>().join(", ");
-        let target = book.finish(styles, &title, &now()).map_err(|e| not_written(&e))?;
+        let target = book.finish(styles, &title, &safety::now()).map_err(|e| not_written(&e))?;
         crate::interrupt::check()?;
         target.commit()?;
+        for new in &opened.links {
+            links::make::remember(new, path);
+        }
         bytes = std::fs::metadata(path).map(|m| m.len()).ok();
     }
     Ok(Receipt { book: path.display().to_string(), existed, bytes, dry_run: options.dry_run, sheets })
 }
 
-/// The time to write into the workbook: now, or what `SOURCE_DATE_EPOCH` says, for builds that must repeat themselves.
-fn now() -> String {
-    let stated = std::env::var("SOURCE_DATE_EPOCH").ok().and_then(|s| s.parse().ok());
-    let now = stated
-        .and_then(|seconds| jiff::Timestamp::from_second(seconds).ok())
-        .unwrap_or_else(jiff::Timestamp::now);
-    now.strftime("%Y-%m-%dT%H:%M:%SZ").to_string()
+/// Takes out the links of a table that has another source now.
+fn replace_links(path: &Path, book: &mut BookWriter<Target>, new: &NewLink) -> Result<()> {
+    let Some(existing) = book.existing() else { return Ok(()) };
+    let (known, _) = links::find(path, existing)?;
+    for kept in known {
+        let table = &kept.link.table;
+        let same = table.sheet == new.link.table.sheet
+            && (table.table.is_some() && table.table == new.link.table.table
+                || Range::parse(&table.range).is_some_and(|range| range.meets(new.range)));
+        if same {
+            links::remove(book, &kept.link.id, Some(&kept))?;
+            kept.mirror.forget();
+        }
+    }
+    Ok(())
 }

@@ -1,15 +1,17 @@
 //! All sources become one table; kinds are decided over all of them.
 
-use super::item::{Book, Item, check_limits, conclude, names_of};
+use super::item::{Book, Item, check_limits, names_of};
 use super::opened::Opened;
 use super::rows::{self, Together};
 use super::sheet::{
     check_new_sheet, check_strict, dry_written, finish, number_style_for, sheet_columns, slots_of,
 };
 use crate::bridge::ColumnWriter;
+use crate::docket;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
-use crate::passes::survey::Surveyed;
+use crate::links::{self, make::Made};
+use crate::passes::survey::{Surveyed, conclude};
 use crate::passes::write::{Placing, Written, not_written, write};
 use crate::placeholders::{self, Names};
 use crate::receipt::{Receipt, SheetReceipt};
@@ -18,7 +20,8 @@ use incola_workbook::{SheetLayout, Styles, sheet_name};
 
 /// Imports all sources of a workbook into one table, as what was typed and the docket of the first one say.
 pub(super) fn import(to: &Book) -> Result<Receipt> {
-    let Some(Item { options, choices, shape, source: first_source, surveyed: first }) = to.items.first()
+    let Some(Item { options, choices, shape, source: first_source, surveyed: first, docket }) =
+        to.items.first()
     else {
         return Err(Failure::usage("no sources"));
     };
@@ -44,8 +47,8 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     let there = opened.sheet(&wanted);
     let spot = rows::spot(options, &mut opened, there)?;
     if spot.sheet.is_some() && options.states_place() {
-        let together = Together { sources, reading: combined, shape: shape.clone() };
-        let sheet = rows::import(options, &mut opened, &mut styles, choices, (spot, together))?;
+        let together = Together { sources, reading: combined, shape: shape.clone(), docket: docket.as_ref() };
+        let sheet = rows::import(options, &to.path, &mut opened, &mut styles, choices, (spot, together))?;
         return finish(options, &to.path, opened, &styles, vec![sheet]);
     }
     let columns = &combined.columns;
@@ -73,6 +76,7 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
         table: table.clone(),
     };
     let first_row = layout.first_row();
+    let is_linked = links::make::is_wanted(&options, &sources);
     let mut row = first_row;
     let mut written = Written::default();
     if let Some(writer) = &mut opened.writer {
@@ -82,6 +86,7 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
             let placing = Placing {
                 first_record: row - first_row + 1,
                 ..Placing::new((columns, &writers), slots.clone(), row, &label, number_style)
+                    .linked(is_linked, Vec::new())
             };
             let part = write(source, surveyed, &placing, writer)?;
             check_strict(&options, source, columns, &part)?;
@@ -89,6 +94,23 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
             written.merge(part);
         }
         writer.end_sheet().map_err(|e| not_written(&e))?;
+        if is_linked {
+            let read = docket::apply::reading(&options.read, docket.as_ref()).0;
+            opened.links.push(links::make::link(&Made {
+                book: &to.path,
+                options: &options,
+                read: &read,
+                docket: docket.as_ref(),
+                sources: &sources,
+                columns,
+                shape,
+                slots: &slots,
+                sheet: &name,
+                table: table.as_deref(),
+                range: links::make::range_of(slots.len(), first_row, written.rows),
+                written: &written,
+            })?);
+        }
     } else {
         written = dry_written(columns, combined.records);
     }

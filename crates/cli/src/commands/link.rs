@@ -1,0 +1,293 @@
+//! `incola link`
+
+use crate::book_file::{not_changed, read_book};
+use crate::docket;
+use crate::exit_code::ExitCode;
+use crate::failure::{Failure, Result};
+use crate::flags::definitions::{LinkAction, LinkList, LinkNames, LinkRepoint, Read};
+use crate::links::origin::{self, is_elsewhere, reads};
+use crate::links::{self, ANCHOR, Kept, Link, LinkedSource, LinkedTable, Mirror, SourceKind, VERSION};
+use crate::output::print;
+use crate::passes::survey::survey;
+use crate::refresh::{self, Standing, Wishes};
+use crate::render::command::quoted;
+use crate::render::{self, links::Row};
+use crate::safety;
+use crate::source::{Source, is_address};
+use crate::target::Target;
+use incola_workbook::{BookWriter, ExistingBook, Styles};
+use std::path::Path;
+
+/// Shows and changes links.
+pub(crate) fn run(action: &LinkAction) -> Result<ExitCode> {
+    match action {
+        LinkAction::List(options) => list(options),
+        LinkAction::Repoint(options) => repoint(options),
+        LinkAction::Cut(options) => cut(options),
+        LinkAction::Trust(options) => trust(options),
+    }
+}
+
+/// What is said of a link that nobody here made or trusted.
+pub(super) fn untrusted(kept: &Kept, path: &Path) -> Failure {
+    let link = &kept.link;
+    let elsewhere = if is_elsewhere(link, path) { ", which is not in the workbook's folder" } else { "" };
+    let reads = reads(link, path);
+    Failure::protected(format!(
+        "{}: link \u{201c}{}\u{201d} was not made by you at this place, and is not followed\n  it would read {}{elsewhere}",
+        path.display(),
+        link.name,
+        reads.trim_end().replace('\n', "\n    ")
+    ))
+    .leaving("nothing was read")
+    .help(format!(
+        "if that is right: incola link trust {} {}",
+        quoted(&path.display().to_string()),
+        quoted(&link.name)
+    ))
+}
+
+fn list(options: &LinkList) -> Result<ExitCode> {
+    let path = &options.book;
+    let mut book = read_book(path)?;
+    let (all, lost) = links::find(path, &mut book)?;
+    let mut rows = Vec::new();
+    for kept in &all {
+        let link = &kept.link;
+        let located = refresh::locate(&mut book, kept, path).ok();
+        let state = match refresh::standing(kept, path, true)? {
+            _ if located.is_none() => "no table",
+            Standing::Current => "current",
+            Standing::Changed => "changed",
+            Standing::Missing(_) => "missing",
+            Standing::Untrusted => "untrusted",
+            Standing::Unasked => "on the web",
+        };
+        rows.push(Row {
+            link: link.name.clone(),
+            id: link.id.clone(),
+            sheet: located.as_ref().map_or(&link.table.sheet, |l| &l.sheet_name).clone(),
+            table: located.as_ref().map_or(&link.table.table, |l| &l.table).clone(),
+            range: located.as_ref().map(|l| l.range.to_string()),
+            sources: link.source.at.clone(),
+            in_full: (is_elsewhere(link, path) || state == "untrusted")
+                .then(|| reads(link, path).lines().map(str::to_owned).collect())
+                .unwrap_or_default(),
+            state,
+            refreshed: link.refreshed.clone(),
+            rows: link.table.rows,
+            key: link.table.key.clone(),
+            columns: link.columns.iter().map(|c| c.heading.clone()).collect(),
+        });
+    }
+    if options.json {
+        print(&render::json_text(&render::links::json(&path.display().to_string(), &rows, &lost)))?;
+    } else {
+        print(&render::links::page(&path.display().to_string(), &rows, &lost))?;
+    }
+    let needs_a_look = rows.iter().any(|r| matches!(r.state, "missing" | "no table")) || !lost.is_empty();
+    Ok(if needs_a_look { ExitCode::NeedsALook } else { ExitCode::Done })
+}
+
+/// Changes links in a workbook: `change` says what is written, and what is remembered then.
+fn in_book(
+    path: &Path,
+    change: impl FnOnce(&mut BookWriter<Target>) -> Result<()>,
+    book: ExistingBook,
+) -> Result<()> {
+    let lock = safety::lock(path)?;
+    safety::remove_unfinished(path, &lock);
+    let mut writer = BookWriter::over(book, Target::over(path)?).map_err(|e| not_changed(path, &e))?;
+    change(&mut writer)?;
+    let target = writer
+        .finish(&Styles::new(), "", &safety::now())
+        .map_err(|e| crate::passes::write::not_written(&e))?;
+    crate::interrupt::check()?;
+    target.commit()
+}
+
+fn cut(options: &LinkNames) -> Result<ExitCode> {
+    let path = &options.book;
+    let mut book = read_book(path)?;
+    let (all, lost) = links::find(path, &mut book)?;
+    let (lost_names, names): (Vec<String>, Vec<String>) =
+        options.links.iter().cloned().partition(|name| lost.contains(name));
+    let chosen = if names.is_empty() && !options.all {
+        Vec::new()
+    } else {
+        super::refresh::chosen(path, all, &names)?
+    };
+    let lost_ids: Vec<String> = if options.all { lost } else { lost_names };
+    if chosen.is_empty() && lost_ids.is_empty() {
+        print(&format!("{}: it has no links\n", path.display()))?;
+        return Ok(ExitCode::Done);
+    }
+    in_book(
+        path,
+        |writer| {
+            for kept in &chosen {
+                links::remove(writer, &kept.link.id, Some(kept))?;
+            }
+            lost_ids.iter().try_for_each(|id| links::remove(writer, id, None))
+        },
+        book,
+    )?;
+    let mut out = String::new();
+    for kept in &chosen {
+        kept.mirror.forget();
+        let link = &kept.link;
+        out.push_str(&format!(
+            "{}   cut from {}; its {} rows stay\n",
+            render::style::strong(&render::sanitize::line(&link.name)),
+            render::sanitize::line(&link.source.at.join(", ")),
+            link.table.rows
+        ));
+    }
+    for id in &lost_ids {
+        out.push_str(&format!("{id}   cut; nothing else was known of it\n"));
+    }
+    print(&out)?;
+    Ok(ExitCode::Done)
+}
+
+fn trust(options: &LinkNames) -> Result<ExitCode> {
+    let path = &options.book;
+    let mut book = read_book(path)?;
+    let (all, _) = links::find(path, &mut book)?;
+    let mut out = String::new();
+    for kept in super::refresh::chosen(path, all, &options.links)? {
+        let reads = reads(&kept.link, path);
+        kept.mirror.trust(&reads);
+        out.push_str(&format!(
+            "{}   trusted; it reads\n",
+            render::style::strong(&render::sanitize::line(&kept.link.name))
+        ));
+        for line in reads.lines() {
+            out.push_str(&format!("  {}\n", render::sanitize::line(line)));
+        }
+    }
+    print(&out)?;
+    Ok(ExitCode::Done)
+}
+
+fn repoint(options: &LinkRepoint) -> Result<ExitCode> {
+    let path = &options.book;
+    let mut book = read_book(path)?;
+    let (all, lost) = links::find(path, &mut book)?;
+    let source = source_of(&options.source, path);
+    if lost.contains(&options.link) {
+        return make_anew(options, book, source);
+    }
+    let kept = super::refresh::chosen(path, all, std::slice::from_ref(&options.link))?;
+    let Some(kept) = kept.into_iter().next() else {
+        return Err(Failure::usage(format!("{}: it has no link {}", path.display(), options.link)));
+    };
+    let mut link = kept.link.clone();
+    let before = link.source.at.join(", ");
+    link.source = source;
+    // Nothing of it is known yet.
+    link.parts.clear();
+    let own = Kept::bare(link.clone(), kept.mirror.clone());
+    let wishes = Wishes { accepts_shorter: true, ..Wishes::default() };
+    let Some(reread) = refresh::reread(&own, path, book.is_1904(), wishes)
+        .map_err(|failure| failure.help("nothing was changed: the link reads what it read before"))?
+    else {
+        return Err(Failure::unreadable(format!("{}: nothing came", options.source)));
+    };
+    let records = reread.reading.records;
+    let located = refresh::locate(&mut book, &kept, path)?;
+    let rows = links::read_rows(&mut book, &kept)?.unwrap_or_default();
+    in_book(path, |writer| links::write(writer, &link, &rows, located.range, Some(&kept)), book)?;
+    kept.mirror.keep_link(&link, &rows);
+    kept.mirror.trust(&reads(&link, path));
+    let shown = quoted(&path.display().to_string());
+    print(&format!(
+        "{}   reads {} now, instead of {}: {records} records, and its columns fit\n\nTo see what changes, then to bring it in:\n  incola refresh {shown} {name} --dry-run\n  incola refresh {shown} {name}\n",
+        render::style::strong(&render::sanitize::line(&link.name)),
+        render::sanitize::line(&link.source.at.join(", ")),
+        render::sanitize::line(&before),
+        name = quoted(&link.name),
+    ))?;
+    Ok(ExitCode::Done)
+}
+
+/// A source as a link has it.
+fn source_of(name: &str, book: &Path) -> LinkedSource {
+    if is_address(name) {
+        return LinkedSource { kind: SourceKind::Address, at: vec![name.to_owned()] };
+    }
+    let is_folder = Path::new(name).is_dir() || crate::folder::is_pattern(name);
+    let kind = if is_folder { SourceKind::Folder } else { SourceKind::File };
+    LinkedSource { kind, at: vec![origin::from_book(Path::new(name), book)] }
+}
+
+/// Makes a link of which nothing but the name is left, from the headings of its table and the source. What was imported is not
+/// known: where sheet and source differ, someone must say who wins.
+fn make_anew(options: &LinkRepoint, mut book: ExistingBook, source: LinkedSource) -> Result<ExitCode> {
+    let path = &options.book;
+    let id = &options.link;
+    let name = format!("{ANCHOR}{id}");
+    let anchor = book.defined_names().iter().find(|n| n.name == name).and_then(|n| n.range());
+    let Some((sheet, range)) = anchor else {
+        return Err(Failure::protected(format!("{}: the cells of link {id} are gone", path.display()))
+            .leaving("the workbook was left as it is")
+            .help(format!("to end it: incola link cut {} {id}", quoted(&path.display().to_string()))));
+    };
+    let mut link = Link {
+        link: VERSION,
+        id: id.clone(),
+        name: sheet.clone(),
+        refreshed: safety::now(),
+        docket: String::new(),
+        table: LinkedTable {
+            sheet,
+            table: None,
+            range: range.to_string(),
+            key: Vec::new(),
+            key_is_given: false,
+            rows: 0,
+        },
+        columns: Vec::new(),
+        parts: Vec::new(),
+        source,
+    };
+    let mirror = Mirror::of(path, id);
+    let located = refresh::locate(&mut book, &Kept::bare(link.clone(), mirror.clone()), path)?;
+    let parts = origin::parts(&link.source, path)?;
+    let Some((_, first)) = parts.first() else {
+        return Err(Failure::unreadable(format!("{}: there is nothing to read", options.source)));
+    };
+    let read = Read::default();
+    let known = docket::find(&read, first, Some(path))?;
+    let (choices, lines) = docket::apply::choices(&read, known.as_ref())?;
+    let opened = Source::open(first, &std::env::temp_dir())?;
+    let mut surveyed = survey(&opened, &choices, lines)?;
+    let shape = docket::shape::shape(&mut surveyed.reading, known.as_ref(), first)?;
+    let effective = docket::apply::reading(&read, known.as_ref()).0;
+    link.docket = links::make::resolved_alone(&opened, &surveyed, &effective, known.as_ref(), &shape)?;
+    link.columns = links::make::columns_of(&surveyed.reading.columns, &shape);
+    let headings: Vec<&String> = located.headings.iter().map(|(_, heading)| heading).collect();
+    let missing: Vec<String> =
+        link.columns.iter().filter(|c| !headings.contains(&&c.heading)).map(|c| c.heading.clone()).collect();
+    if !missing.is_empty() {
+        return Err(Failure::protected(format!(
+            "{first}: it has columns that the table has not: {}",
+            missing.join(", ")
+        ))
+        .leaving("the workbook was left as it is")
+        .help("leave them out in a docket beside the file, with as = \"skip\""));
+    }
+    link.table.table.clone_from(&located.table);
+    link.name = located.table.clone().unwrap_or_else(|| located.sheet_name.clone());
+    in_book(path, |writer| links::write(writer, &link, &[], located.range, None), book)?;
+    mirror.keep_link(&link, &[]);
+    mirror.trust(&reads(&link, path));
+    print(&format!(
+        "{}   made anew: it reads {}\n\nWhat was imported is not known any more: where sheet and source differ, say who wins:\n  incola refresh {} {} --dry-run\n",
+        render::style::strong(&render::sanitize::line(&link.name)),
+        render::sanitize::line(&link.source.at.join(", ")),
+        quoted(&path.display().to_string()),
+        quoted(&link.name)
+    ))?;
+    Ok(ExitCode::Done)
+}

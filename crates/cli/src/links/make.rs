@@ -1,0 +1,290 @@
+//! Links that imports make.
+
+use super::origin::{self, Stamp};
+use super::{Link, LinkedColumn, LinkedTable, Mirror, SourceKind, VERSION};
+use crate::docket::{DocketFile, draft::draft, shape::Shape};
+use crate::failure::{Failure, Result};
+use crate::flags::definitions::{Import, Read};
+use crate::passes::survey::Surveyed;
+use crate::passes::write::{Slot, Written};
+use crate::source::{Source, is_address};
+use incola_core::docket::Docket;
+use incola_core::kind::{Kind, Rule};
+use incola_core::reading::ColumnReading;
+use incola_core::selector::Selector;
+use incola_workbook::{CellRef, Range, serial_date};
+use std::path::Path;
+
+/// A link that will stand in the workbook once it is written.
+pub(crate) struct NewLink {
+    pub(crate) link: Link,
+    pub(crate) prints: Vec<u64>,
+    pub(crate) range: Range,
+    /// When the files were changed last.
+    pub(crate) modified: Vec<i64>,
+    /// The one file that it was made from.
+    pub(crate) source: Option<String>,
+}
+
+/// What was read and written.
+pub(crate) struct Made<'m> {
+    pub(crate) book: &'m Path,
+    pub(crate) options: &'m Import,
+    pub(crate) read: &'m Read,
+    pub(crate) docket: Option<&'m DocketFile>,
+    pub(crate) sources: &'m [(&'m Source, &'m Surveyed)],
+    pub(crate) columns: &'m [ColumnReading],
+    pub(crate) shape: &'m Shape,
+    pub(crate) slots: &'m [Slot],
+    pub(crate) sheet: &'m str,
+    pub(crate) table: Option<&'m str>,
+    pub(crate) range: Range,
+    pub(crate) written: &'m Written,
+}
+
+/// Whether a link is made of sources that are read so.
+pub(crate) fn is_wanted(options: &Import, sources: &[(&Source, &Surveyed)]) -> bool {
+    !options.no_link && !options.dry_run && sources.iter().all(|(source, _)| source.is_linkable())
+}
+
+/// Candidates for a key that is not stated, by place in the slots: columns that name things, without blanks.
+pub(crate) fn key_candidates(options: &Import, columns: &[ColumnReading], slots: &[Slot]) -> Vec<usize> {
+    if options.key.is_some() || slots.contains(&Slot::SourceName) {
+        return Vec::new();
+    }
+    let rank = |column: &ColumnReading| match &column.rule {
+        Rule::Text => Some(0),
+        Rule::Date(_) => Some(1),
+        Rule::Number(rule) if rule.spellings.iter().all(|s| !s.has_mark()) => Some(2),
+        _ => None,
+    };
+    let fields = slots.iter().enumerate().filter_map(|(place, slot)| match slot {
+        Slot::Field(n) if columns[*n].stats.blank == 0 => Some((rank(&columns[*n])?, place)),
+        _ => None,
+    });
+    let mut ranked: Vec<(u8, usize)> = fields.collect();
+    ranked.sort_unstable();
+    ranked.into_iter().take(2).map(|(_, place)| place).collect()
+}
+
+/// The columns of a stated key, by name.
+///
+/// # Errors
+/// Status 2 if one is not there.
+pub(crate) fn key_columns(key: &str, shape: &Shape, columns: &[ColumnReading]) -> Result<Vec<usize>> {
+    let mut places = Vec::new();
+    for text in crate::flags::options::list("--key", key)? {
+        let by_heading: Vec<String> = columns.iter().map(|c| c.name.clone()).collect();
+        let mut found = Selector::new(&text).places(&shape.source_names);
+        if found.is_empty() {
+            found = Selector::new(&text).places(&by_heading);
+        }
+        found.retain(|n| columns.get(*n).is_some_and(ColumnReading::is_wanted));
+        if found.is_empty() {
+            return Err(Failure::usage(format!("--key {key}: there is no column \u{201c}{text}\u{201d}"))
+                .leaving("nothing was written")
+                .help(format!("the columns are: {}", shape.source_names.join(", "))));
+        }
+        places.extend(found);
+    }
+    Ok(places)
+}
+
+/// Makes the link of a table that was written.
+///
+/// # Errors
+/// If a source cannot be read once more, or was changed in the meantime.
+pub(crate) fn link(made: &Made<'_>) -> Result<NewLink> {
+    let Some((first, surveyed)) = made.sources.first() else { return Err(Failure::usage("no sources")) };
+    let source = origin::of_import(&made.options.sources, made.book, made.options.together, first);
+    let key: Vec<String> = match &made.options.key {
+        Some(key) => {
+            let places = key_columns(key, made.shape, made.columns)?;
+            places.into_iter().map(|n| made.shape.source_names[n].clone()).collect()
+        }
+        None => {
+            let unique = made.written.candidates.iter().find(|c| c.is_unique());
+            let name = unique.and_then(|c| match made.slots.get(c.place) {
+                Some(Slot::Field(n)) => Some(made.shape.source_names[*n].clone()),
+                _ => None,
+            });
+            name.into_iter().collect()
+        }
+    };
+    let mut parts = Vec::new();
+    let mut modified = Vec::new();
+    for (source, surveyed) in made.sources {
+        let at = match is_address(&source.name) {
+            true => source.name.clone(),
+            false => origin::from_book(Path::new(&source.name), made.book),
+        };
+        let (part, time) = origin::part_of(source, &at, surveyed.reading.records)?;
+        parts.push(part);
+        modified.push(time);
+    }
+    let docket = resolved(first, surveyed, made)?;
+    let name = made.table.unwrap_or(made.sheet).to_owned();
+    let refreshed = crate::safety::now();
+    // What is remembered of links is kept by workbook: within one, the sheet tells them apart.
+    let digests: Vec<&str> = parts.iter().map(|part: &super::Part| part.digest.as_str()).collect();
+    let seed = format!("{}\n{}\n{}\n{refreshed}", made.sheet, made.range, digests.join("\n"));
+    let link = Link {
+        link: VERSION,
+        id: format!("{:016x}", xxhash_rust::xxh3::xxh3_64(seed.as_bytes())),
+        name,
+        refreshed,
+        docket,
+        table: LinkedTable {
+            sheet: made.sheet.to_owned(),
+            table: made.table.map(str::to_owned),
+            range: made.range.to_string(),
+            key,
+            key_is_given: made.options.key.is_some(),
+            rows: made.written.rows,
+        },
+        columns: columns(made.slots, made.columns, made.shape, made.options, made.written),
+        parts,
+        source,
+    };
+    let only = match made.sources {
+        [(one, _)] if link.source.kind == SourceKind::File => Some(one.name.clone()),
+        _ => None,
+    };
+    Ok(NewLink { link, prints: made.written.prints.clone(), range: made.range, modified, source: only })
+}
+
+/// The docket of a source that was surveyed by itself.
+pub(crate) fn resolved_alone(
+    source: &Source,
+    surveyed: &Surveyed,
+    read: &Read,
+    docket: Option<&DocketFile>,
+    shape: &Shape,
+) -> Result<String> {
+    write_down(source, surveyed, (read, docket), shape, &surveyed.reading.columns, (None, None))
+}
+
+/// The columns of a link that was not made by an import.
+pub(crate) fn columns_of(columns: &[ColumnReading], shape: &Shape) -> Vec<LinkedColumn> {
+    let of = |n: &usize| LinkedColumn {
+        name: Some(shape.source_names[*n].clone()),
+        heading: columns[*n].name.clone(),
+        kind: columns[*n].rule.kind().word().to_owned(),
+        ..LinkedColumn::default()
+    };
+    shape.order.iter().map(of).collect()
+}
+
+/// The columns of a link.
+fn columns(
+    slots: &[Slot],
+    columns: &[ColumnReading],
+    shape: &Shape,
+    options: &Import,
+    written: &Written,
+) -> Vec<LinkedColumn> {
+    let of_slot = |slot: &Slot| match slot {
+        Slot::Field(n) => {
+            let column = &columns[*n];
+            let kind = column.rule.kind();
+            let tally = &written.columns[*n];
+            let days = tally.days;
+            Some(LinkedColumn {
+                name: Some(shape.source_names[*n].clone()),
+                heading: column.name.clone(),
+                kind: kind.word().to_owned(),
+                sum: (kind == Kind::Number).then(|| tally.sum_text()).flatten(),
+                from: days.map(|(from, _)| day_text(from)),
+                to: days.map(|(_, to)| day_text(to)),
+            })
+        }
+        Slot::SourceName => Some(LinkedColumn {
+            heading: options.source_column.clone().unwrap_or_default(),
+            kind: Kind::Text.word().to_owned(),
+            ..LinkedColumn::default()
+        }),
+        Slot::RecordNumber | Slot::Nothing => None,
+    };
+    slots.iter().filter_map(of_slot).collect()
+}
+
+/// A day as ISO 8601 has it.
+pub(crate) fn day_text(days_since_1970: i32) -> String {
+    let (year, month, day) = serial_date::civil(days_since_1970);
+    format!("{year:04}-{month:02}-{day:02}")
+}
+
+/// The docket that reads a source as it was read: found values and typed ones written down.
+fn resolved(source: &Source, surveyed: &Surveyed, made: &Made<'_>) -> Result<String> {
+    let names = (made.options.source_column.clone(), made.options.number_rows.clone());
+    write_down(source, surveyed, (made.read, made.docket), made.shape, made.columns, names)
+}
+
+/// The same, from what is known.
+fn write_down(
+    source: &Source,
+    surveyed: &Surveyed,
+    (read, file): (&Read, Option<&DocketFile>),
+    shape: &Shape,
+    columns: &[ColumnReading],
+    (source_column, number_rows): (Option<String>, Option<String>),
+) -> Result<String> {
+    let failed = |why: String| Failure::unreadable(format!("the reading cannot be written down: {why}"));
+    let mut plain = surveyed.reading.clone();
+    for (column, name) in plain.columns.iter_mut().zip(&shape.source_names) {
+        column.name.clone_from(name);
+    }
+    let mut docket = Docket::read(&draft(&source.label(), &plain, read)).map_err(|bad| failed(bad.why))?;
+    let said = file.map(|file| &file.docket);
+    docket.read.blank_rows = said.and_then(|d| d.read.blank_rows.clone());
+    docket.request = said.map(|d| d.request.clone()).unwrap_or_default();
+    docket.place.source_column = source_column;
+    docket.place.number_rows = number_rows;
+    for column in &mut docket.columns {
+        let own =
+            said.and_then(|d| d.columns.iter().find(|c| c.name.to_lowercase() == column.name.to_lowercase()));
+        if let Some(own) = own {
+            column.blank.clone_from(&own.blank);
+            column.zero_if_blank = own.zero_if_blank;
+        }
+        let place = shape.source_names.iter().position(|name| *name == column.name);
+        let heading = place.and_then(|n| columns.get(n)).map(|c| &c.name);
+        column.called = heading.filter(|heading| **heading != column.name).cloned();
+    }
+    // In the order of the sheet; what is left out comes last.
+    let order = |name: &str| {
+        let place = shape.source_names.iter().position(|n| n == name);
+        place.and_then(|n| shape.order.iter().position(|o| *o == n)).unwrap_or(usize::MAX)
+    };
+    docket.columns.sort_by_key(|column| order(&column.name));
+    toml::to_string(&docket).map_err(|e| failed(e.to_string()))
+}
+
+/// Remembers a link of a workbook that stands in its place now. Whoever made it trusts it.
+pub(crate) fn remember(new: &NewLink, book: &Path) {
+    let mirror = Mirror::of(book, &new.link.id);
+    mirror.keep_link(&new.link, &new.prints);
+    let parts = new.link.parts.iter().zip(&new.modified);
+    let parts = parts.map(|(part, modified)| super::mirror::SeenPart::now(part, *modified)).collect();
+    mirror.keep_seen(&super::mirror::Seen { parts });
+    mirror.trust(&origin::reads(&new.link, book));
+    if let Some(source) = &new.source {
+        // What is there now must be what was read.
+        let is_same = |stamp: Stamp| new.modified.first() == Some(&stamp.modified);
+        if origin::stamp(Path::new(source)).is_ok_and(is_same)
+            && let Ok(source) = Source::open(source, &std::env::temp_dir())
+            && let Ok(bytes) = source.reader()
+        {
+            mirror.keep_source(bytes);
+        }
+    }
+}
+
+/// The cells of a new sheet's table, headings included.
+pub(crate) fn range_of(columns: usize, first_row: u32, rows: u64) -> Range {
+    let heading = first_row - 1;
+    Range {
+        from: CellRef { row: heading, column: 1 },
+        to: CellRef { row: heading + (rows as u32).max(1), column: columns as u32 },
+    }
+}

@@ -1,0 +1,155 @@
+//! Where a link's source is: written down from the workbook's folder on, found again from there, and looked at without being read
+//! where size and time say enough.
+
+use super::{Link, LinkedSource, Part, SourceKind};
+use crate::failure::{Failure, Result};
+use crate::folder;
+use crate::source::{Source, is_address};
+use crate::target::folder_of;
+use std::fs;
+use std::path::{Component, Path, PathBuf};
+
+/// The source of an import, from what was typed.
+pub(super) fn of_import(typed: &[String], book: &Path, is_together: bool, source: &Source) -> LinkedSource {
+    if is_address(&source.name) {
+        return LinkedSource { kind: SourceKind::Address, at: vec![source.name.clone()] };
+    }
+    if is_together {
+        let kind = match typed {
+            [one] if Path::new(one).is_dir() || folder::is_pattern(one) => SourceKind::Folder,
+            _ => SourceKind::File,
+        };
+        return LinkedSource {
+            kind,
+            at: typed.iter().map(|name| from_book(Path::new(name), book)).collect(),
+        };
+    }
+    LinkedSource { kind: SourceKind::File, at: vec![from_book(Path::new(&source.name), book)] }
+}
+
+/// A path from the folder of the workbook on, if they have more than the root in common; else from the root on.
+pub(crate) fn from_book(path: &Path, book: &Path) -> String {
+    let real = |p: &Path| fs::canonicalize(p).ok();
+    let folder = real(folder_of(book));
+    // A pattern is no path: its folder is.
+    let own = real(path).or_else(|| Some(real(folder_of(path))?.join(path.file_name()?)));
+    let (Some(folder), Some(own)) = (folder, own) else { return path.display().to_string() };
+    let (from, to): (Vec<Component<'_>>, Vec<Component<'_>>) =
+        (folder.components().collect(), own.components().collect());
+    let shared = from.iter().zip(&to).take_while(|(a, b)| a == b).count();
+    if shared < 2 && from.len() > 1 {
+        return own.display().to_string();
+    }
+    let mut steps: Vec<String> = vec!["..".to_owned(); from.len() - shared];
+    steps.extend(to[shared..].iter().map(|c| c.as_os_str().to_string_lossy().into_owned()));
+    if steps.is_empty() { ".".to_owned() } else { steps.join("/") }
+}
+
+/// What a name in a link means, seen from here.
+pub(crate) fn here(at: &str, book: &Path) -> String {
+    if is_address(at) || Path::new(at).is_absolute() {
+        return at.to_owned();
+    }
+    match folder_of(book) {
+        folder if folder == Path::new(".") => at.to_owned(),
+        folder => folder.join(at).display().to_string(),
+    }
+}
+
+/// The same in full.
+fn in_full(at: &str, book: &Path) -> String {
+    let name = here(at, book);
+    if is_address(&name) {
+        return name;
+    }
+    let path = std::path::absolute(&name).unwrap_or_else(|_| PathBuf::from(&name));
+    // Not by asking the disk: what is missing has a place all the same.
+    let mut plain = PathBuf::new();
+    for step in path.components() {
+        match step {
+            Component::ParentDir => {
+                plain.pop();
+            }
+            Component::CurDir => {}
+            step => plain.push(step),
+        }
+    }
+    plain.display().to_string()
+}
+
+/// What a link would read, one line each, in full: what trust is bound to.
+pub(crate) fn reads(link: &Link, book: &Path) -> String {
+    let mut lines: Vec<String> = link.source.at.iter().map(|at| in_full(at, book)).collect();
+    if let Ok(docket) = incola_core::docket::Docket::read(&link.docket) {
+        for (what, values) in [("header", &docket.request.headers), ("query", &docket.request.query)] {
+            lines.extend(values.iter().map(|(name, value)| format!("  with {what} {name}: {value}")));
+        }
+    }
+    lines.join("\n") + "\n"
+}
+
+/// Whether a link reads something that is not in the workbook's folder or below it.
+pub(crate) fn is_elsewhere(link: &Link, book: &Path) -> bool {
+    let folder = in_full(".", book);
+    link.source.at.iter().any(|at| is_address(at) || !Path::new(&in_full(at, book)).starts_with(&folder))
+}
+
+/// The files or the address that a link reads now: as the link calls them, and as they are found from here.
+///
+/// # Errors
+/// If a folder cannot be read.
+pub(crate) fn parts(source: &LinkedSource, book: &Path) -> Result<Vec<(String, String)>> {
+    if source.kind != SourceKind::Folder {
+        return Ok(source.at.iter().map(|at| (at.clone(), here(at, book))).collect());
+    }
+    let names: Vec<String> = source.at.iter().map(|at| here(at, book)).collect();
+    let files = folder::expand(&names)?;
+    Ok(files.into_iter().map(|file| (from_book(Path::new(&file), book), file)).collect())
+}
+
+/// What a file is known by without being read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Stamp {
+    pub(crate) bytes: u64,
+    /// Nanoseconds since 1970.
+    pub(crate) modified: i64,
+}
+
+/// Looks at a file.
+pub(crate) fn stamp(path: &Path) -> std::io::Result<Stamp> {
+    let about = fs::metadata(path)?;
+    let modified = about.modified().ok().and_then(|t| jiff::Timestamp::try_from(t).ok());
+    let modified = modified.map_or(0, |t| i64::try_from(t.as_nanosecond()).unwrap_or(0));
+    Ok(Stamp { bytes: about.len(), modified })
+}
+
+/// What a source that was read becomes in a link, and when it was changed.
+///
+/// # Errors
+/// If it cannot be read once more.
+pub(crate) fn part_of(source: &Source, at: &str, records: u64) -> Result<(Part, i64)> {
+    let (bytes, digest) = source.digest()?;
+    let modified = source.path().and_then(|path| stamp(path).ok()).map_or(0, |stamp| stamp.modified);
+    let version = source.version();
+    let part = Part {
+        at: at.to_owned(),
+        bytes,
+        digest: format!("{digest:016x}"),
+        records,
+        etag: version.etag.clone(),
+        last_modified: version.last_modified.clone(),
+    };
+    Ok((part, modified))
+}
+
+/// Fails if a file grows while it is looked at twice.
+pub(crate) fn check_still(source: &Source, before: Option<Stamp>) -> Result<()> {
+    let Some(path) = source.path().filter(|_| !is_address(&source.name)) else { return Ok(()) };
+    let now = stamp(path).ok();
+    if before.is_some() && now != before {
+        return Err(Failure::protected(format!("{}: it is being written", source.shown()))
+            .leaving("the table was left as it is")
+            .help("wait until the other system has finished writing it, then do this again"));
+    }
+    Ok(())
+}

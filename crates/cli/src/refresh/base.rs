@@ -1,0 +1,56 @@
+//! What was imported, read from the copy that the mirror keeps: it tells who changed a cell that both sides changed.
+
+use super::compare::by_key;
+use super::reread::{Reread, survey_one};
+use crate::bridge::ColumnWriter;
+use crate::links::Kept;
+use crate::passes::prints::{Columns, Picked, pick, texts};
+use crate::passes::write::Slot;
+use crate::source::Source;
+use incola_core::docket::Docket;
+use incola_workbook::Styles;
+use std::collections::HashMap;
+
+/// Most records that are read into memory.
+const MOST_RECORDS: u64 = 200_000;
+
+/// The records of the last import by their key: fingerprints and fields by column of the link; `None`: they cannot be had.
+pub(super) fn read(kept: &Kept, key: &[usize]) -> Option<HashMap<u64, (Vec<u64>, Vec<String>)>> {
+    let link = &kept.link;
+    let path = kept.mirror.source()?;
+    // Of another import, it would tell lies.
+    let known = kept.mirror.link()?;
+    if known.refreshed != link.refreshed || known.parts != link.parts || link.table.rows > MOST_RECORDS {
+        return None;
+    }
+    let source = Source::open(&path.display().to_string(), &std::env::temp_dir()).ok()?;
+    let docket = Docket::read(&link.docket).ok()?;
+    let surveyed = survey_one(&source, &docket, link).ok()?;
+    let columns = &surveyed.reading.columns;
+    let mut styles = Styles::new();
+    let writers: Vec<ColumnWriter> = columns.iter().map(|c| ColumnWriter::new(c, &mut styles)).collect();
+    let slots: Vec<Slot> = link
+        .columns
+        .iter()
+        .map(|own| {
+            let name = own.name.as_ref()?.to_lowercase();
+            columns.iter().position(|c| c.name.to_lowercase() == name).map(Slot::Field)
+        })
+        .collect::<Option<_>>()?;
+    let of = Columns { columns, writers: &writers, slots: &slots, key, label: "" };
+    let mut picked = Picked::default();
+    pick(&source, &surveyed, of, 0, |_| true, &mut picked).ok()?;
+    let mut buffer = Vec::new();
+    let mut rows = Vec::new();
+    for record in picked.records() {
+        if !picked.read(record, &mut buffer) {
+            return None;
+        }
+        let fields: Vec<&[u8]> = texts(&buffer).collect();
+        let prints: Vec<u64> =
+            slots.iter().zip(&fields).map(|(slot, field)| of.fingerprint(*slot, false, field)).collect();
+        let shown = fields.iter().map(|f| String::from_utf8_lossy(f).trim().to_owned()).collect();
+        rows.push((Reread::key_of(&prints, key), (prints, shown)));
+    }
+    Some(by_key(rows))
+}

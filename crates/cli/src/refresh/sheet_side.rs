@@ -1,0 +1,385 @@
+//! The sheet's side: where the table of a link is now, and what it holds, seen in one pass.
+
+use super::reread::Reread;
+use crate::failure::{Failure, Result};
+use crate::links::Kept;
+use crate::passes::prints::{Picked, push_text};
+use crate::passes::write::Slot;
+use crate::placing::headings::{Matching, Offer, Rules, Surplus};
+use crate::placing::spot::Spot;
+use crate::placing::{self, Mode, Place, Wish};
+use crate::render::command::quoted;
+use incola_core::kind::Kind;
+use incola_core::refresh::fingerprint;
+use incola_workbook::{CellContent, CellRef, ExistingBook, ExistingTable, Range, Scan};
+use std::path::Path;
+
+/// Where the table of a link is.
+#[derive(Clone, Debug)]
+pub(crate) struct Located {
+    /// The sheet, from 0.
+    pub(crate) sheet: usize,
+    pub(crate) sheet_name: String,
+    pub(crate) table: Option<String>,
+    pub(crate) range: Range,
+    /// Headings and their columns, from 1.
+    pub(crate) headings: Vec<(u32, String)>,
+}
+
+/// Finds the table of a link: by its hidden name, wherever the cells went; by the table's name if that is gone.
+///
+/// # Errors
+/// Status 4 if it is nowhere.
+pub(crate) fn locate(book: &mut ExistingBook, kept: &Kept, path: &Path) -> Result<Located> {
+    let link = &kept.link;
+    let failed = |e: incola_workbook::Error| placing::failed(&e);
+    let gone = || {
+        Failure::protected(format!(
+            "{}: the table of link \u{201c}{}\u{201d} is gone from the workbook",
+            path.display(),
+            link.name
+        ))
+        .leaving("the workbook was left as it is")
+        .help(format!(
+            "to end the link: incola link cut {} {}",
+            quoted(&path.display().to_string()),
+            quoted(&link.name)
+        ))
+    };
+    let sheets = book.sheet_names();
+    let sheet_of = |name: &str| sheets.iter().position(|s| s.to_lowercase() == name.to_lowercase());
+    let anchor = link.anchor();
+    let named = book.defined_names().iter().find(|n| n.name == anchor).and_then(|n| n.range());
+    let mut found = named.and_then(|(sheet, range)| Some((sheet_of(&sheet)?, range)));
+    let mut table: Option<ExistingTable> = None;
+    if let Some((sheet, range)) = found {
+        let tables = book.tables(sheet).map_err(failed)?;
+        let meeting = || tables.iter().filter(|t| t.range.meets(range));
+        table = meeting()
+            .find(|t| Some(&t.name) == link.table.table.as_ref())
+            .or_else(|| meeting().next())
+            .cloned();
+    } else if let Some(name) = &link.table.table {
+        for sheet in 0..sheets.len() {
+            // A sheet without cells has no tables either.
+            let Ok(tables) = book.tables(sheet) else { continue };
+            if let Some(own) = tables.into_iter().find(|t| t.name == *name) {
+                found = Some((sheet, own.range));
+                table = Some(own);
+            }
+        }
+    }
+    let Some((sheet, mut range)) = found else { return Err(gone()) };
+    let headings: Vec<(u32, String)> = if let Some(table) = &table {
+        range = table.range;
+        (table.range.from.column..).zip(table.columns.iter().cloned()).collect()
+    } else {
+        let row = range.from.row;
+        let cells = book.cells(sheet, row, row, 16_384).map_err(failed)?;
+        let from = range.from.column;
+        let own = cells.into_iter().filter(|c| c.at.column >= from && c.is_text);
+        // As long as they follow each other.
+        (from..)
+            .zip(own)
+            .take_while(|(column, cell)| cell.at.column == *column)
+            .map(|(c, cell)| (c, cell.text))
+            .collect()
+    };
+    if headings.is_empty() {
+        return Err(gone());
+    }
+    Ok(Located {
+        sheet,
+        sheet_name: sheets.get(sheet).cloned().unwrap_or_default(),
+        table: table.map(|t| t.name),
+        range,
+        headings,
+    })
+}
+
+/// The columns of the sheet that the columns of a link are now: by their headings, and where those were changed, by what stands
+/// on both sides.
+///
+/// # Errors
+/// Status 4 if one is not found.
+pub(super) fn columns_of(kept: &Kept, located: &Located) -> Result<Vec<usize>> {
+    let wanted: Vec<&str> = kept.link.columns.iter().map(|c| c.heading.as_str()).collect();
+    let there: Vec<&str> = located.headings.iter().map(|(_, name)| name.as_str()).collect();
+    let mut found: Vec<Option<usize>> = vec![None; wanted.len()];
+    let mut taken = vec![false; there.len()];
+    let same: fn(&str, &str) -> bool = |a, b| a == b;
+    let alike: fn(&str, &str) -> bool = |a, b| a.trim().to_lowercase() == b.trim().to_lowercase();
+    for fits in [same, alike] {
+        for (place, name) in
+            wanted.iter().enumerate().filter(|(place, _)| found[*place].is_none()).collect::<Vec<_>>()
+        {
+            if let Some(at) = (0..there.len()).find(|at| !taken[*at] && fits(there[*at], name)) {
+                found[place] = Some(at);
+                taken[at] = true;
+            }
+        }
+    }
+    // Called otherwise by hand: as many as are missing between two that are known.
+    let mut place = 0;
+    while place < wanted.len() {
+        if found[place].is_some() {
+            place += 1;
+            continue;
+        }
+        let missing = found[place..].iter().take_while(|f| f.is_none()).count();
+        let from = place.checked_sub(1).and_then(|before| found[before]).map_or(0, |at| at + 1);
+        let to = found.get(place + missing).copied().flatten().unwrap_or(there.len());
+        let free: Vec<usize> = (from..to.max(from)).filter(|at| !taken[*at]).collect();
+        let is_end = place + missing == wanted.len();
+        if free.len() == missing || (is_end && free.len() >= missing) {
+            for (n, at) in free.into_iter().take(missing).enumerate() {
+                found[place + n] = Some(at);
+                taken[at] = true;
+            }
+        }
+        place += missing;
+    }
+    let missing: Vec<&str> =
+        wanted.iter().zip(&found).filter(|(_, f)| f.is_none()).map(|(name, _)| *name).collect();
+    if !missing.is_empty() {
+        return Err(Failure::protected(format!(
+            "sheet \u{201c}{}\u{201d}: columns of link \u{201c}{}\u{201d} are not found: {}",
+            located.sheet_name,
+            kept.link.name,
+            missing.join(", ")
+        ))
+        .leaving("the workbook was left as it is")
+        .help("put their headings back, or make the link anew: incola link cut, then import with --mode replace"));
+    }
+    Ok(found.into_iter().flatten().collect())
+}
+
+/// What was seen of the sheet.
+pub(super) struct Seen {
+    pub(super) place: Place,
+    pub(super) wish: Wish,
+    /// By row that is there, in order: its number.
+    pub(super) rows: Vec<u32>,
+    /// Fingerprints by the columns of the link.
+    pub(super) wholes: Vec<u64>,
+    /// The same by the columns that link and source have in common.
+    pub(super) commons: Vec<u64>,
+    pub(super) keys: Vec<u64>,
+    /// Cells of rows that are not the source's: by row, for each column of the link its fingerprint and what it shows.
+    pub(super) cells: Picked,
+}
+
+/// What one thread saw.
+#[derive(Default)]
+struct Found {
+    rows: Vec<u32>,
+    wholes: Vec<u64>,
+    commons: Vec<u64>,
+    keys: Vec<u64>,
+    cells: Vec<(u32, Vec<u8>)>,
+}
+
+/// Looks at the sheet, in the pass that also tells what new rows have to know of it. `source`: fingerprints of all records, sorted;
+/// cells are kept of rows that are not among them. `key`: places among the columns in common.
+pub(super) fn see(
+    book: &mut ExistingBook,
+    (kept, located): (&Kept, &Located),
+    reread: &Reread,
+    source: &[u64],
+    key: &[usize],
+) -> Result<Seen> {
+    let places = columns_of(kept, located)?;
+    let column_of = |place: usize| located.headings[places[place]].0;
+    let name_of = |place: usize| located.headings[places[place]].1.clone();
+    let mut offers: Vec<Offer> = Vec::new();
+    for (place, slot) in reread.slots.iter().enumerate() {
+        if let Some(slot) = slot {
+            offers.push(Offer { slot: *slot, name: name_of(place) });
+        }
+    }
+    let number_rows = reread.docket.place.number_rows.clone();
+    let is_heading = |name: &String| located.headings.iter().any(|(_, heading)| heading == name);
+    if let Some(name) = number_rows.filter(|name| is_heading(name)) {
+        offers.push(Offer { slot: Slot::RecordNumber, name });
+    }
+    for n in &reread.added {
+        offers.push(Offer {
+            slot: Slot::Field(*n),
+            name: free_name(&reread.reading.columns[*n].name, located),
+        });
+    }
+    let wish = Wish {
+        spot: Spot {
+            sheet: Some(located.sheet),
+            cell: Some(located.range.from),
+            table: located.table.clone(),
+            range: None,
+        },
+        mode: Mode::Append,
+        rules: Rules { matching: Matching::Name, missing_is_blank: true, surplus: Surplus::Add },
+        new_table: None,
+    };
+    // In the order of the sheet, for the scan; each with its place in the link.
+    let mut by_column: Vec<(u32, usize)> = (0..places.len()).map(|place| (column_of(place), place)).collect();
+    by_column.sort_unstable();
+    let columns: Vec<u32> = by_column.iter().map(|(column, _)| *column).collect();
+    let strings = string_prints(book)?;
+    let string = |n: usize| strings.get(n).copied().unwrap_or(fingerprint::BLANK);
+    let common: Vec<usize> = reread.common().iter().map(|(place, _)| *place).collect();
+    let writer = |place: usize| match reread.slots[place] {
+        Some(Slot::Field(n)) => Some((&reread.writers[n], reread.reading.columns[n].rule.kind())),
+        _ => None,
+    };
+    let writers: Vec<_> = (0..places.len()).map(writer).collect();
+    let kinds: Vec<Kind> =
+        kept.link.columns.iter().map(|c| Kind::from_word(&c.kind).unwrap_or(Kind::Text)).collect();
+    let plain = crate::bridge::ColumnWriter::plain(book.is_1904());
+    let first_row = located.range.from.row + 1;
+    let scan = Scan { columns: &columns, from: first_row, to: u32::MAX };
+    let mut found = Found::default();
+    let mut cells = Picked::default();
+    let mut failure = None;
+    let mut ask = |book: &mut ExistingBook, question: &incola_workbook::Question| {
+        // The question is asked again where a row of totals was found.
+        (found, cells) = (Found::default(), Picked::default());
+        let work = |rows: &incola_workbook::ScannedRows<'_>| {
+            let mut own = Found::default();
+            let mut prints = vec![fingerprint::BLANK; places.len()];
+            let mut shared = Vec::new();
+            rows.each(|row, contents| {
+                for ((_, place), content) in by_column.iter().zip(contents) {
+                    prints[*place] = match writers[*place] {
+                        Some((writer, kind)) => writer.fingerprint_of_cell(content, kind, &string),
+                        None => plain.fingerprint_of_cell(content, kinds[*place], &string),
+                    };
+                }
+                shared.clear();
+                shared.extend(common.iter().map(|place| prints[*place]));
+                let print = fingerprint::row(&shared);
+                own.rows.push(row);
+                own.commons.push(print);
+                own.wholes.push(fingerprint::row(&prints));
+                if !key.is_empty() {
+                    own.keys.push(Reread::key_of(&shared, key));
+                }
+                if source.binary_search(&print).is_err() {
+                    own.cells.push((row, packed(&prints, &by_column, contents, &writers, &kinds, &plain)));
+                }
+            });
+            own
+        };
+        let take = |more: Found| {
+            found.rows.extend(more.rows);
+            found.wholes.extend(more.wholes);
+            found.commons.extend(more.commons);
+            found.keys.extend(more.keys);
+            for (row, bytes) in more.cells {
+                if let Err(error) = cells.add(row, &bytes) {
+                    failure.get_or_insert(error);
+                }
+            }
+        };
+        book.facts_and(located.sheet, question, &scan, work, take)
+    };
+    let place = placing::look(book, (located.sheet, &located.sheet_name), &wish, &offers, &mut ask)?;
+    if let Some(failure) = failure {
+        return Err(failure);
+    }
+    // Nothing of what stands below the table.
+    let (first, last) = place.data_rows();
+    let end = found.rows.partition_point(|row| *row <= last);
+    let start = found.rows.partition_point(|row| *row < first);
+    let part = |list: &mut Vec<u64>| {
+        list.truncate(end);
+        list.drain(..start.min(list.len()));
+    };
+    part(&mut found.wholes);
+    part(&mut found.commons);
+    part(&mut found.keys);
+    found.rows.truncate(end);
+    found.rows.drain(..start.min(end));
+    Ok(Seen {
+        place,
+        wish,
+        rows: found.rows,
+        wholes: found.wholes,
+        commons: found.commons,
+        keys: found.keys,
+        cells,
+    })
+}
+
+/// A name that no heading has.
+fn free_name(name: &str, located: &Located) -> String {
+    let mut own = name.to_owned();
+    while located.headings.iter().any(|(_, heading)| heading.to_lowercase() == own.to_lowercase()) {
+        own.push('_');
+    }
+    own
+}
+
+/// The fingerprints of the table of strings.
+fn string_prints(book: &mut ExistingBook) -> Result<Vec<u64>> {
+    let mut prints = Vec::new();
+    book.shared_strings(|text| prints.push(fingerprint::text(text.as_bytes())))
+        .map_err(|e| placing::failed(&e))?;
+    Ok(prints)
+}
+
+type Writers<'w> = [Option<(&'w crate::bridge::ColumnWriter, Kind)>];
+
+/// What a text begins with that stands in the table of strings.
+const SHARED: u8 = 0;
+
+/// A row's cells as bytes: for each column of the link its fingerprint, and what it shows.
+fn packed(
+    prints: &[u64],
+    by_column: &[(u32, usize)],
+    contents: &[CellContent<'_>],
+    writers: &Writers<'_>,
+    kinds: &[Kind],
+    plain: &crate::bridge::ColumnWriter,
+) -> Vec<u8> {
+    let mut shown = vec![Vec::new(); prints.len()];
+    for ((_, place), content) in by_column.iter().zip(contents) {
+        shown[*place] = match content {
+            CellContent::Shared(n) => [&[SHARED][..], n.to_string().as_bytes()].concat(),
+            content => match writers[*place] {
+                Some((writer, kind)) => writer.shown(content, kind).into_bytes(),
+                None => plain.shown(content, kinds[*place]).into_bytes(),
+            },
+        };
+    }
+    let mut out = Vec::new();
+    for (print, shown) in prints.iter().zip(shown) {
+        push_text(&mut out, &print.to_le_bytes());
+        push_text(&mut out, &shown);
+    }
+    out
+}
+
+/// A row's cells, from their bytes: fingerprints, and what they show; where that is a text in the table of strings, its place.
+pub(super) fn unpacked(bytes: &[u8]) -> (Vec<u64>, Vec<std::result::Result<String, usize>>) {
+    let mut texts = crate::passes::prints::texts(bytes);
+    let (mut prints, mut shown) = (Vec::new(), Vec::new());
+    while let (Some(print), Some(text)) = (texts.next(), texts.next()) {
+        prints.push(print.try_into().map_or(0, u64::from_le_bytes));
+        let text = String::from_utf8_lossy(text).into_owned();
+        shown.push(match text.strip_prefix('\0').and_then(|n| n.parse().ok()) {
+            Some(place) => Err(place),
+            None => Ok(text),
+        });
+    }
+    (prints, shown)
+}
+
+/// The cells of the table, to be found again.
+pub(super) fn range_of(place: &Place, last: u32) -> Range {
+    let columns = place.all_columns();
+    let (first_row, _) = place.data_rows();
+    let column = |c: Option<&u32>| c.copied().unwrap_or(1);
+    Range {
+        from: CellRef { row: first_row - 1, column: column(columns.first()) },
+        to: CellRef { row: last.max(first_row), column: column(columns.last()) },
+    }
+}

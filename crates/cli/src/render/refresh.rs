@@ -1,0 +1,276 @@
+//! What a refresh found and did.
+
+use super::links::local;
+use super::sanitize::line;
+use super::style;
+use super::text::{counted, cut, grouped, grouped_decimal, left, terminal_columns, width, wrap};
+use crate::commands::refresh::BookOutcome;
+use crate::refresh::report::{CellChange, Change, Report, What};
+use serde::Serialize;
+
+/// A workbook's refresh.
+#[derive(Serialize)]
+pub(crate) struct OutcomeJson<'o> {
+    book: &'o str,
+    bytes: Option<u64>,
+    dry_run: bool,
+    status: u8,
+    links: &'o [Report],
+    failures: Vec<FailureJson<'o>>,
+}
+
+#[derive(Serialize)]
+struct FailureJson<'o> {
+    link: &'o str,
+    status: u8,
+    what: &'o str,
+}
+
+pub(crate) fn json(outcome: &BookOutcome) -> OutcomeJson<'_> {
+    OutcomeJson {
+        book: &outcome.book,
+        bytes: outcome.bytes,
+        dry_run: outcome.dry_run,
+        status: outcome.status() as u8,
+        links: &outcome.reports,
+        failures: outcome
+            .failures
+            .iter()
+            .map(|(link, failure)| FailureJson { link, status: failure.status as u8, what: &failure.what })
+            .collect(),
+    }
+}
+
+/// The page of a workbook.
+pub(crate) fn page(outcome: &BookOutcome, tells_all: bool) -> String {
+    let what = match outcome.bytes {
+        Some(bytes) => format!("brought up to date, {}", counted(bytes, "byte", "bytes")),
+        None if outcome.reports.iter().any(|r| r.outcome == "to-do") => {
+            "would be changed (dry run)".to_owned()
+        }
+        None => "left as it is".to_owned(),
+    };
+    let mut out = format!("{}   {what}\n", style::strong(&line(&outcome.book)));
+    if outcome.reports.is_empty() && outcome.failures.is_empty() {
+        out.push_str("  it has no links; import makes them\n");
+    }
+    let (quiet, loud): (Vec<&Report>, Vec<&Report>) =
+        outcome.reports.iter().partition(|r| matches!(r.outcome, "unchanged" | "same"));
+    for report in loud {
+        out.push('\n');
+        out.push_str(&link_page(report, tells_all));
+    }
+    if !quiet.is_empty() {
+        out.push('\n');
+    }
+    let name = quiet.iter().map(|r| width(&line(&r.link))).max().unwrap_or(0);
+    for report in quiet {
+        let why = match report.outcome {
+            "same" => "its bytes changed, its records did not",
+            _ => "unchanged",
+        };
+        let edits = if report.kept_edits > 0 {
+            format!("; {} with what was typed in", counted(report.kept_edits, "row", "rows"))
+        } else {
+            String::new()
+        };
+        out.push_str(&format!(
+            "  {}  {why} since {}, {}{edits}\n",
+            left(&line(&report.link), name),
+            local(&report.before),
+            counted(report.rows_before, "row", "rows")
+        ));
+        for note in &report.notes {
+            out.push_str(&format!("  {} {}\n", style::faint("note "), line(note)));
+        }
+    }
+    if outcome.lost > 0 {
+        out.push_str(&format!(
+            "\n  {} {}: see incola link list\n",
+            style::alert("look "),
+            counted(
+                outcome.lost as u64,
+                "link has lost all but its name",
+                "links have lost all but their names"
+            )
+        ));
+    }
+    out
+}
+
+fn link_page(report: &Report, tells_all: bool) -> String {
+    let columns = terminal_columns();
+    let mut rows: Vec<(String, String)> = Vec::new();
+    let mut say = |label: &str, text: String| rows.push((label.to_owned(), text));
+    let table = report.table.as_ref().map_or_else(|| "a plain range".to_owned(), |t| format!("table {t}"));
+    say("link", format!("{}, {table} in sheet {}", line(&report.link), line(&report.sheet)));
+    say("source", format!("{}; before: {}", line(&report.sources.join(", ")), local(&report.before)));
+    for (label, list) in [("new file", &report.files_added), ("file gone", &report.files_gone)] {
+        for file in list {
+            say(label, line(file));
+        }
+    }
+    let count = |n: u64, what: &str| (n > 0).then(|| format!("{} {what}", grouped(n)));
+    let parts: Vec<String> = [
+        count(report.added, "added"),
+        count(report.gone, "gone"),
+        count(report.revised, "revised"),
+        count(report.conflicts, if report.conflicts == 1 { "conflict" } else { "conflicts" }),
+        count(report.same, "the same"),
+        count(report.moved, "elsewhere in the source"),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
+    let totals = if report.rows_before == report.rows_after {
+        grouped(report.rows_before)
+    } else {
+        format!("{} \u{2192} {}", grouped(report.rows_before), grouped(report.rows_after))
+    };
+    say("rows", format!("{totals}: {}", parts.join(", ")));
+    let by = if report.key.is_empty() { "what they hold".to_owned() } else { line(&report.key.join(", ")) };
+    say("known by", by);
+    let hand: Vec<String> = [
+        (report.kept_edits, "row keeps what was typed into it", "rows keep what was typed into them"),
+        (report.own, "row added by hand stays", "rows added by hand stay"),
+        (report.removed_by_hand, "record taken out by hand stays out", "records taken out by hand stay out"),
+    ]
+    .into_iter()
+    .filter(|(n, ..)| *n > 0)
+    .map(|(n, one, many)| counted(n, one, many))
+    .collect();
+    if !hand.is_empty() {
+        say("by hand", hand.join(", "));
+    }
+    for renamed in &report.columns_renamed {
+        say("column", format!("{} is called {} in the source now", line(&renamed.from), line(&renamed.to)));
+    }
+    for (list, what) in [
+        (&report.columns_added, "new, put behind the others"),
+        (&report.columns_gone, "gone from the source; its values stay"),
+        (&report.columns_left_out, "new in the source; left out, --accept columns takes it in"),
+    ] {
+        for name in list {
+            say("column", format!("{}: {what}", line(name)));
+        }
+    }
+    let amount =
+        |text: &Option<String>| text.as_ref().map_or_else(|| "none".to_owned(), |t| grouped_decimal(t));
+    for sum in &report.sums {
+        say("sum", format!("{}: {} \u{2192} {}", line(&sum.column), amount(&sum.before), amount(&sum.after)));
+    }
+    let span = |days: &Option<(String, String)>| match days {
+        Some((from, to)) => format!("{from} to {to}"),
+        None => "none".to_owned(),
+    };
+    for days in &report.days {
+        say("days", format!("{}: {} \u{2192} {}", line(&days.column), span(&days.before), span(&days.after)));
+    }
+    if report.outcome == "refreshed" && report.cells_written > 0 {
+        let kept = match report.cells_exact == report.cells_written {
+            true => format!("all {} cells that were written", grouped(report.cells_written)),
+            false => format!("{} of {} cells", grouped(report.cells_exact), grouped(report.cells_written)),
+        };
+        say("kept exactly", kept);
+    }
+    let label = rows.iter().map(|(l, _)| width(l)).max().unwrap_or(0);
+    let mut out = String::new();
+    for (name, value) in rows {
+        let parts = wrap(&value, columns.saturating_sub(label + 4).max(24));
+        for (n, part) in parts.iter().enumerate() {
+            let name = if n == 0 { name.as_str() } else { "" };
+            out.push_str(&format!("  {}  {part}\n", style::faint(&left(name, label))));
+        }
+    }
+    for note in &report.notes {
+        out.push_str(&format!("  {} {}\n", style::faint("note "), line(note)));
+    }
+    out.push_str(&changes(report, columns, tells_all));
+    out
+}
+
+/// The changes, one by one.
+fn changes(report: &Report, columns: usize, tells_all: bool) -> String {
+    if report.changes.is_empty() {
+        return String::new();
+    }
+    let mut out = String::from("\n");
+    let word = |what: What| match what {
+        What::Conflict => "conflict",
+        What::Revised => "revised",
+        What::Added => "added",
+        What::Gone => "gone",
+        What::Kept => "by hand",
+    };
+    let places: Vec<String> = report.changes.iter().map(|c| format!("row {}", c.row)).collect();
+    let place = places.iter().map(|p| width(p)).max().unwrap_or(0);
+    let label = report.changes.iter().map(|c| width(&line(&c.label))).max().unwrap_or(0).min(columns / 3);
+    for (change, at) in report.changes.iter().zip(&places) {
+        let mut head = left(word(change.what), 8);
+        if change.what == What::Conflict {
+            head = head.replacen("conflict", &style::alert("conflict"), 1);
+        }
+        let own = cut(&line(&change.label), label);
+        let start = format!("  {head}  {}  {}", style::faint(&left(at, place)), left(&own, label));
+        let details = details(change);
+        if details.is_empty() {
+            out.push_str(&format!("{}\n", start.trim_end()));
+        }
+        let indent = 2 + 8 + 2 + place + 2 + label + 2;
+        for (n, text) in details.iter().enumerate() {
+            let text = cut(text, columns.saturating_sub(indent).max(24));
+            if n == 0 {
+                out.push_str(&format!("{start}  {text}\n"));
+            } else {
+                out.push_str(&format!("{}{text}\n", " ".repeat(indent)));
+            }
+        }
+    }
+    let told = |what: What| report.changes.iter().filter(|c| c.what == what).count() as u64;
+    let more: Vec<String> = [
+        (What::Revised, report.revised, "revised"),
+        (What::Added, report.added, "added"),
+        (What::Gone, report.gone, "gone"),
+        (What::Kept, report.kept_edits, "by hand"),
+    ]
+    .into_iter()
+    .filter_map(|(what, all, word)| {
+        let left = all.saturating_sub(told(what));
+        (left > 0).then(|| format!("{} more {word}", grouped(left)))
+    })
+    .collect();
+    if !more.is_empty() && !tells_all {
+        out.push_str(&format!(
+            "  {}\n",
+            style::faint(&format!("{}; all of them with --all", more.join(", ")))
+        ));
+    }
+    out
+}
+
+/// The cells of a change, a line each.
+fn details(change: &Change) -> Vec<String> {
+    let text = |t: &str| if t.is_empty() { "(blank)".to_owned() } else { line(t) };
+    let source = |cell: &CellChange| cell.source.as_deref().map_or_else(|| "(gone)".to_owned(), text);
+    if change.what == What::Conflict && change.cells.is_empty() {
+        return vec!["changed by hand, and the source has it no more".to_owned()];
+    }
+    change
+        .cells
+        .iter()
+        .map(|cell| {
+            let name = line(&cell.column);
+            match change.what {
+                What::Conflict => {
+                    let imported = cell
+                        .imported
+                        .as_ref()
+                        .map_or_else(String::new, |t| format!(", imported {}", text(t)));
+                    format!("{name}: sheet {}, source {}{imported}", text(&cell.sheet), source(cell))
+                }
+                What::Kept => format!("{name}: {} stays; the source has {}", text(&cell.sheet), source(cell)),
+                _ => format!("{name}: {} \u{2192} {}", text(&cell.sheet), source(cell)),
+            }
+        })
+        .collect()
+}
