@@ -22,6 +22,7 @@ mod render;
 mod run;
 mod safety;
 mod source;
+mod stand_in;
 mod target;
 mod web;
 

@@ -27,6 +27,7 @@ pub(crate) fn run(args: impl IntoIterator<Item = OsString>) -> ExitCode {
         Command::Draft(options) => commands::draft::run(&options),
         Command::Refresh(options) => commands::refresh::run(&options),
         Command::Link(options) => commands::link::run(&options.action),
+        Command::Watch(options) => commands::watch::run(&options),
         Command::Undo(options) => commands::undo::run(&options),
         Command::Demo(options) => commands::demo::run(&options),
         Command::Completions(options) => {

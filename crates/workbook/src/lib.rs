@@ -34,7 +34,7 @@ pub use package::zip_reader::Input;
 pub use reference::{CellRef, Range, column_letters};
 pub use sheet::{
     CellContent, CellValue, ColumnFacts, ExistingCell, Extension, Fill, FormatCount, FormulaRow,
-    PlaceFormats, Question, Revised, Revision, RowEncoder, RowFate, Run, Scan, ScannedRows, SheetCell,
+    PlaceFormats, Question, Revised, Revision, RowEncoder, RowFate, Run, Scan, Scanner, SheetCell,
     SheetColumn, SheetExtent, SheetFacts, SheetLayout, Totals,
 };
 pub use styles::{StyleId, Styles};

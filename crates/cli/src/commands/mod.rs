@@ -7,3 +7,4 @@ pub(crate) mod inspect;
 pub(crate) mod link;
 pub(crate) mod refresh;
 pub(crate) mod undo;
+pub(crate) mod watch;

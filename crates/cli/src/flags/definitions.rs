@@ -29,6 +29,8 @@ pub(crate) enum Command {
     Refresh(Refresh),
     /// List the links of a workbook; point one to another source, end one, or trust one
     Link(Link),
+    /// Refresh again and again: when a file changes, every so often, or both
+    Watch(Watch),
     /// Take back the last change that Incola made to a workbook
     Undo(Undo),
     /// Lay out made-up files of the harbour office of Tolgarth Quay and run the whole job on them
@@ -124,6 +126,23 @@ pub(crate) struct Refresh {
     /// Change the workbook even if it is signed: the signature breaks
     #[arg(long)]
     pub(crate) even_signed: bool,
+}
+
+/// Options of `watch`.
+#[derive(Debug, Args)]
+pub(crate) struct Watch {
+    /// The workbook
+    #[arg(value_name = "BOOK")]
+    pub(crate) book: PathBuf,
+    /// The links, by their names [default: all]
+    #[arg(value_name = "LINK")]
+    pub(crate) links: Vec<String>,
+    /// How often sources are looked at, besides when a file changes: 90s, 15m, 2h
+    #[arg(long, value_name = "TIME")]
+    pub(crate) every: Option<String>,
+    /// Stop after so many looks, for scripts
+    #[arg(long, value_name = "N")]
+    pub(crate) times: Option<u64>,
 }
 
 /// Who wins.

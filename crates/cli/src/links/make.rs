@@ -6,7 +6,7 @@ use crate::docket::{DocketFile, draft::draft, shape::Shape};
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Import, Read};
 use crate::passes::survey::Surveyed;
-use crate::passes::write::{Slot, Written};
+use crate::passes::write::{Candidate, Slot, Written};
 use crate::source::{Source, is_address};
 use incola_core::docket::Docket;
 use incola_core::kind::{Kind, Rule};
@@ -39,7 +39,7 @@ pub(crate) struct Made<'m> {
     pub(crate) sheet: &'m str,
     pub(crate) table: Option<&'m str>,
     pub(crate) range: Range,
-    pub(crate) written: &'m Written,
+    pub(crate) written: &'m mut Written,
 }
 
 /// Whether a link is made of sources that are read so.
@@ -94,7 +94,7 @@ pub(crate) fn key_columns(key: &str, shape: &Shape, columns: &[ColumnReading]) -
 ///
 /// # Errors
 /// If a source cannot be read once more, or was changed in the meantime.
-pub(crate) fn link(made: &Made<'_>) -> Result<NewLink> {
+pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
     let Some((first, surveyed)) = made.sources.first() else { return Err(Failure::usage("no sources")) };
     let source = origin::of_import(&made.options.sources, made.book, made.options.together, first);
     let key: Vec<String> = match &made.options.key {
@@ -103,8 +103,10 @@ pub(crate) fn link(made: &Made<'_>) -> Result<NewLink> {
             places.into_iter().map(|n| made.shape.source_names[n].clone()).collect()
         }
         None => {
-            let unique = made.written.candidates.iter().find(|c| c.is_unique());
-            let name = unique.and_then(|c| match made.slots.get(c.place) {
+            // The first one that is unique; the others are not looked at.
+            let mut candidates = std::mem::take(&mut made.written.candidates).into_iter();
+            let unique = candidates.find_map(Candidate::if_unique);
+            let name = unique.and_then(|place| match made.slots.get(place) {
                 Some(Slot::Field(n)) => Some(made.shape.source_names[*n].clone()),
                 _ => None,
             });
@@ -150,7 +152,13 @@ pub(crate) fn link(made: &Made<'_>) -> Result<NewLink> {
         [(one, _)] if link.source.kind == SourceKind::File => Some(one.name.clone()),
         _ => None,
     };
-    Ok(NewLink { link, prints: made.written.prints.clone(), range: made.range, modified, source: only })
+    Ok(NewLink {
+        link,
+        prints: std::mem::take(&mut made.written.prints),
+        range: made.range,
+        modified,
+        source: only,
+    })
 }
 
 /// The docket of a source that was surveyed by itself.
@@ -275,7 +283,7 @@ pub(crate) fn remember(new: &NewLink, book: &Path) {
             && let Ok(source) = Source::open(source, &std::env::temp_dir())
             && let Ok(bytes) = source.reader()
         {
-            mirror.keep_source(bytes);
+            mirror.keep_source(new.link.parts[0].bytes, bytes);
         }
     }
 }

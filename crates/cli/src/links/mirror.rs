@@ -9,7 +9,7 @@ use std::fs;
 use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
 
-/// Bytes of a source, compressed, that is kept to tell what was imported.
+/// Bytes of a source that is kept to tell what was imported.
 const MOST_KEPT: u64 = 16 << 20;
 
 /// What is remembered of a link of a workbook at its place.
@@ -94,17 +94,20 @@ impl Mirror {
         }
     }
 
-    /// Keeps the source as it was imported, if it is not too large.
-    pub(crate) fn keep_source(&self, mut source: impl Read) {
+    /// Keeps the source as it was imported, if it has not too many bytes.
+    pub(crate) fn keep_source(&self, bytes: u64, mut source: impl Read) {
         let Some(path) = self.file("source") else { return };
         let _ = fs::remove_file(&path);
+        if bytes > MOST_KEPT {
+            return;
+        }
         let Some(folder) = path.parent() else { return };
         let mut copy = || -> io::Result<()> {
             let file = tempfile::NamedTempFile::new_in(folder)?;
             let mut gzip = flate2::write::GzEncoder::new(file, flate2::Compression::fast());
-            let copied = io::copy(&mut source.by_ref().take(4 * MOST_KEPT + 1), &mut gzip)?;
+            let copied = io::copy(&mut source.by_ref().take(MOST_KEPT + 1), &mut gzip)?;
             let file = gzip.finish()?;
-            if copied <= 4 * MOST_KEPT && file.as_file().metadata()?.len() <= MOST_KEPT {
+            if copied <= MOST_KEPT {
                 file.persist(&path).map_err(|e| e.error)?;
             }
             Ok(())

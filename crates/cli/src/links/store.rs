@@ -133,12 +133,17 @@ pub(crate) fn write<W: Write + Seek>(
         link.id,
         String::from_utf8_lossy(&escaped)
     );
-    let rows = format!(
-        "{declaration}<rows xmlns=\"{ROWS}\" link=\"{}\" count=\"{}\">{}</rows>",
+    let mut rows = String::with_capacity(prints.len() * 11 + 256);
+    rows.push_str(&format!(
+        "{declaration}<rows xmlns=\"{ROWS}\" link=\"{}\" count=\"{}\">",
         link.id,
-        prints.len(),
-        STANDARD.encode(bytes_of(prints))
-    );
+        prints.len()
+    ));
+    // Three fingerprints at a time end where a group of base64 ends.
+    for part in prints.chunks(3 * 1024) {
+        STANDARD.encode_string(bytes_of(part), &mut rows);
+    }
+    rows.push_str("</rows>");
     let known = over.and_then(|kept| kept.part.as_ref());
     let known_rows = match (known, book.existing()) {
         (Some(_), Some(existing)) => rows_part(existing, &link.id).map_err(|e| failed(&e))?,

@@ -131,26 +131,25 @@ impl Candidate {
         Self { place, ..Self::default() }
     }
 
-    /// Whether no value is there twice, and none is missing.
-    pub(crate) fn is_unique(&self) -> bool {
-        !self.repeats && !repeats(&self.prints)
+    /// Its place, if no value is there twice and none is missing.
+    pub(crate) fn if_unique(mut self) -> Option<usize> {
+        (!self.repeats && !repeats(&mut self.prints)).then_some(self.place)
     }
 
-    fn merge(&mut self, later: Self) {
+    fn merge(&mut self, mut later: Self) {
         // Within a block, most that repeat are found at once.
-        self.repeats = self.repeats || later.repeats || repeats(&later.prints);
+        self.repeats = self.repeats || later.repeats || repeats(&mut later.prints);
         if self.repeats {
             self.prints = Vec::new();
         } else {
-            self.prints.extend(later.prints);
+            self.prints.append(&mut later.prints);
         }
     }
 }
 
-fn repeats(prints: &[u64]) -> bool {
-    let mut sorted = prints.to_vec();
-    sorted.sort_unstable();
-    sorted.first() == Some(&fingerprint::BLANK) || sorted.windows(2).any(|pair| pair[0] == pair[1])
+fn repeats(prints: &mut [u64]) -> bool {
+    prints.sort_unstable();
+    prints.first() == Some(&fingerprint::BLANK) || prints.windows(2).any(|pair| pair[0] == pair[1])
 }
 
 impl Written {

@@ -38,6 +38,8 @@ pub(crate) struct Wish {
     pub(crate) rules: Rules,
     /// The name of a table over rows with a heading of their own; `None`: a plain range.
     pub(crate) new_table: Option<String>,
+    /// Whether rows that were typed right below a table belong to it.
+    pub(crate) takes_rows_below: bool,
 }
 
 /// The headings of columns that are not the source's.
@@ -324,7 +326,10 @@ pub(crate) fn look(
         .help("say where its headings are: --at CELL"));
     }
     let data_last = match (&table, wish.mode) {
-        (Some(table), _) => filled_end(table, &facts, wish.mode),
+        (Some(table), _) => {
+            let end = filled_end(table, &facts, wish.mode);
+            if wish.takes_rows_below { rows_below(table, &facts, end) } else { end }
+        }
         // What follows each other right below the headings; a note further down is none of it.
         (None, _) => {
             facts.runs.first().filter(|run| run.from == data_first).map_or(data_first - 1, |run| run.to)
@@ -474,6 +479,16 @@ fn totals_of_range(facts: &SheetFacts, data_first: u32) -> Option<u32> {
     let row = facts.last_formulas.as_ref()?.row;
     let run = facts.runs.iter().find(|run| (run.from..=run.to).contains(&row))?;
     (facts.formula_rows == 1 && row == run.to && row > data_first && run.from < row).then_some(row)
+}
+
+/// The last row of those that follow right below a table, if they look like its rows: totals have formulas.
+fn rows_below(table: &ExistingTable, facts: &SheetFacts, end: u32) -> u32 {
+    let run = facts.runs.iter().find(|run| (run.from..=run.to).contains(&end));
+    let is_theirs = |to: u32| facts.last_formulas.as_ref().is_none_or(|f| f.row <= end || f.row > to);
+    match run {
+        Some(run) if !table.has_totals && end == table.range.to.row && is_theirs(run.to) => run.to,
+        _ => end,
+    }
 }
 
 /// The last row of a table that holds something.

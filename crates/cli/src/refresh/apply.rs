@@ -308,7 +308,7 @@ impl Applied {
         mirror.keep_seen(&Seen { parts });
         mirror.trust(&links::origin::reads(&self.link, book));
         if let Some(bytes) = self.source.as_ref().and_then(|source| source.reader().ok()) {
-            mirror.keep_source(bytes);
+            mirror.keep_source(self.link.parts.first().map_or(0, |part| part.bytes), bytes);
         }
     }
 }

@@ -1,6 +1,7 @@
 //! The sheet's side: where the table of a link is now, and what it holds, seen in one pass.
 
 use super::reread::Reread;
+use crate::bridge::ColumnWriter;
 use crate::failure::{Failure, Result};
 use crate::links::Kept;
 use crate::passes::prints::{Picked, push_text};
@@ -11,7 +12,7 @@ use crate::placing::{self, Mode, Place, Wish};
 use crate::render::command::quoted;
 use incola_core::kind::Kind;
 use incola_core::refresh::fingerprint;
-use incola_workbook::{CellContent, CellRef, ExistingBook, ExistingTable, Range, Scan};
+use incola_workbook::{CellContent, CellRef, ExistingBook, ExistingTable, Range, Scan, Scanner};
 use std::path::Path;
 
 /// Where the table of a link is.
@@ -179,6 +180,65 @@ struct Found {
     cells: Vec<(u32, Vec<u8>)>,
 }
 
+/// What a scanner needs to know.
+struct Looking<'l> {
+    /// Columns of the sheet in their order, and the place in the link of each.
+    by_column: &'l [(u32, usize)],
+    /// By place in the link.
+    writers: &'l Writers<'l>,
+    kinds: &'l [Kind],
+    plain: &'l ColumnWriter,
+    strings: &'l [u64],
+    /// Places in the link that the source has too.
+    common: &'l [usize],
+    /// Whether those are all, in the same order.
+    is_whole: bool,
+    key: &'l [usize],
+    /// Fingerprints of all records, sorted.
+    source: &'l [u64],
+}
+
+/// Looks at the rows of one block.
+struct Look<'l> {
+    looking: &'l Looking<'l>,
+    found: Found,
+    prints: Vec<u64>,
+    shared: Vec<u64>,
+}
+
+impl Scanner for Look<'_> {
+    fn row(&mut self, number: u32, contents: &[CellContent<'_>]) {
+        let Looking { by_column, writers, kinds, plain, strings, common, is_whole, key, source } =
+            self.looking;
+        let string = |n: usize| strings.get(n).copied().unwrap_or(fingerprint::BLANK);
+        for ((_, place), content) in by_column.iter().zip(contents) {
+            self.prints[*place] = match writers[*place] {
+                Some((writer, kind)) => writer.fingerprint_of_cell(content, kind, &string),
+                None => plain.fingerprint_of_cell(content, kinds[*place], &string),
+            };
+        }
+        let whole = fingerprint::row(&self.prints);
+        let mut print = whole;
+        let mut cells = &self.prints;
+        if !is_whole {
+            self.shared.clear();
+            self.shared.extend(common.iter().map(|place| self.prints[*place]));
+            print = fingerprint::row(&self.shared);
+            cells = &self.shared;
+        }
+        if !key.is_empty() {
+            self.found.keys.push(Reread::key_of(cells, key));
+        }
+        self.found.rows.push(number);
+        self.found.commons.push(print);
+        self.found.wholes.push(whole);
+        if source.binary_search(&print).is_err() {
+            let bytes = packed(&self.prints, by_column, contents, writers, kinds, plain);
+            self.found.cells.push((number, bytes));
+        }
+    }
+}
+
 /// Looks at the sheet, in the pass that also tells what new rows have to know of it. `source`: fingerprints of all records, sorted;
 /// cells are kept of rows that are not among them. `key`: places among the columns in common.
 pub(super) fn see(
@@ -218,13 +278,13 @@ pub(super) fn see(
         mode: Mode::Append,
         rules: Rules { matching: Matching::Name, missing_is_blank: true, surplus: Surplus::Add },
         new_table: None,
+        takes_rows_below: true,
     };
     // In the order of the sheet, for the scan; each with its place in the link.
     let mut by_column: Vec<(u32, usize)> = (0..places.len()).map(|place| (column_of(place), place)).collect();
     by_column.sort_unstable();
     let columns: Vec<u32> = by_column.iter().map(|(column, _)| *column).collect();
     let strings = string_prints(book)?;
-    let string = |n: usize| strings.get(n).copied().unwrap_or(fingerprint::BLANK);
     let common: Vec<usize> = reread.common().iter().map(|(place, _)| *place).collect();
     let writer = |place: usize| match reread.slots[place] {
         Some(Slot::Field(n)) => Some((&reread.writers[n], reread.reading.columns[n].rule.kind())),
@@ -233,42 +293,34 @@ pub(super) fn see(
     let writers: Vec<_> = (0..places.len()).map(writer).collect();
     let kinds: Vec<Kind> =
         kept.link.columns.iter().map(|c| Kind::from_word(&c.kind).unwrap_or(Kind::Text)).collect();
-    let plain = crate::bridge::ColumnWriter::plain(book.is_1904());
+    let plain = ColumnWriter::plain(book.is_1904());
     let first_row = located.range.from.row + 1;
     let scan = Scan { columns: &columns, from: first_row, to: u32::MAX };
+    let looking = Looking {
+        by_column: &by_column,
+        writers: &writers,
+        kinds: &kinds,
+        plain: &plain,
+        strings: &strings,
+        common: &common,
+        is_whole: common.len() == places.len(),
+        key,
+        source,
+    };
     let mut found = Found::default();
     let mut cells = Picked::default();
     let mut failure = None;
     let mut ask = |book: &mut ExistingBook, question: &incola_workbook::Question| {
         // The question is asked again where a row of totals was found.
         (found, cells) = (Found::default(), Picked::default());
-        let work = |rows: &incola_workbook::ScannedRows<'_>| {
-            let mut own = Found::default();
-            let mut prints = vec![fingerprint::BLANK; places.len()];
-            let mut shared = Vec::new();
-            rows.each(|row, contents| {
-                for ((_, place), content) in by_column.iter().zip(contents) {
-                    prints[*place] = match writers[*place] {
-                        Some((writer, kind)) => writer.fingerprint_of_cell(content, kind, &string),
-                        None => plain.fingerprint_of_cell(content, kinds[*place], &string),
-                    };
-                }
-                shared.clear();
-                shared.extend(common.iter().map(|place| prints[*place]));
-                let print = fingerprint::row(&shared);
-                own.rows.push(row);
-                own.commons.push(print);
-                own.wholes.push(fingerprint::row(&prints));
-                if !key.is_empty() {
-                    own.keys.push(Reread::key_of(&shared, key));
-                }
-                if source.binary_search(&print).is_err() {
-                    own.cells.push((row, packed(&prints, &by_column, contents, &writers, &kinds, &plain)));
-                }
-            });
-            own
+        let start = || Look {
+            looking: &looking,
+            found: Found::default(),
+            prints: vec![fingerprint::BLANK; places.len()],
+            shared: Vec::new(),
         };
-        let take = |more: Found| {
+        let take = |look: Look<'_>| {
+            let more = look.found;
             found.rows.extend(more.rows);
             found.wholes.extend(more.wholes);
             found.commons.extend(more.commons);
@@ -279,7 +331,7 @@ pub(super) fn see(
                 }
             }
         };
-        book.facts_and(located.sheet, question, &scan, work, take)
+        book.facts_and(located.sheet, question, &scan, start, take)
     };
     let place = placing::look(book, (located.sheet, &located.sheet_name), &wish, &offers, &mut ask)?;
     if let Some(failure) = failure {
@@ -326,7 +378,7 @@ fn string_prints(book: &mut ExistingBook) -> Result<Vec<u64>> {
     Ok(prints)
 }
 
-type Writers<'w> = [Option<(&'w crate::bridge::ColumnWriter, Kind)>];
+type Writers<'w> = [Option<(&'w ColumnWriter, Kind)>];
 
 /// What a text begins with that stands in the table of strings.
 const SHARED: u8 = 0;
@@ -338,7 +390,7 @@ fn packed(
     contents: &[CellContent<'_>],
     writers: &Writers<'_>,
     kinds: &[Kind],
-    plain: &crate::bridge::ColumnWriter,
+    plain: &ColumnWriter,
 ) -> Vec<u8> {
     let mut shown = vec![Vec::new(); prints.len()];
     for ((_, place), content) in by_column.iter().zip(contents) {

@@ -15,9 +15,7 @@ use crate::number_format::NumberFormat;
 use crate::package::zip_reader::{Input, ZipReader};
 use crate::reference::Range;
 use crate::sheet::source::SheetSource;
-use crate::sheet::{
-    CellValue, ExistingCell, Extension, Question, Scan, ScannedRows, SheetFacts, facts, value,
-};
+use crate::sheet::{CellValue, ExistingCell, Extension, Question, Scan, Scanner, SheetFacts, facts, value};
 use crate::style_map::StyleMap;
 use crate::styles::Styles;
 use crate::xml;
@@ -347,24 +345,24 @@ impl ExistingBook {
     /// [`Error::Damaged`] if its part cannot be read.
     pub fn facts(&mut self, n: usize, question: &Question) -> Result<SheetFacts> {
         let nothing = Scan { columns: &[], from: 1, to: 0 };
-        self.facts_and(n, question, &nothing, |_| (), |()| ())
+        self.facts_and(n, question, &nothing, || (), |()| ())
     }
 
-    /// The same, and whatever else is to be seen of the rows in the same pass: `work` on blocks of them on several threads, `take` on
-    /// what it made, in order.
+    /// The same, and whatever else is to be seen of the rows in the same pass: blocks of them are told to scanners that `start` makes,
+    /// on several threads; `take` gets those, in order.
     ///
     /// # Errors
     /// [`Error::Damaged`] if its part cannot be read.
-    pub fn facts_and<T: Send>(
+    pub fn facts_and<S: Scanner>(
         &mut self,
         n: usize,
         question: &Question,
         scan: &Scan<'_>,
-        work: impl Fn(&ScannedRows<'_>) -> T + Sync,
-        take: impl FnMut(T),
+        start: impl Fn() -> S + Sync,
+        take: impl FnMut(S),
     ) -> Result<SheetFacts> {
         let place = self.sheet_place(n)?;
-        let mut facts = facts::facts(&mut self.zip, place, question, scan, work, take)?;
+        let mut facts = facts::facts(&mut self.zip, place, question, scan, start, take)?;
         self.resolve(facts.runs.iter_mut().flat_map(|run| run.cells.iter_mut()))?;
         // What stands there is told as it is shown.
         let styles = self.style_map()?;

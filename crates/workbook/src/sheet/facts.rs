@@ -8,7 +8,7 @@ use crate::package::zip_reader::{Seam, ZipReader};
 use crate::pipeline;
 use crate::reference::{CellRef, Range};
 use crate::sheet::raw::{Attributes, CellKind, Cells, RawCell, number};
-use crate::sheet::scan::{Scan, ScannedRows};
+use crate::sheet::scan::{Gathered, Scan, Scanner};
 use crate::sheet::source::{RowBytes, SheetSource};
 use crate::xml;
 use std::collections::HashMap;
@@ -219,14 +219,14 @@ fn add_format(formats: &mut Vec<FormatCount>, more: FormatCount) {
     }
 }
 
-/// Reads a sheet through. `work` looks at the rows besides, in the same threads; `take` gets what it made, in order.
-pub(crate) fn facts<T: Send>(
+/// Reads a sheet through. Scanners that `start` makes are told what the rows hold, in the same threads; `take` gets them, in order.
+pub(crate) fn facts<S: Scanner>(
     zip: &mut ZipReader<Box<dyn Input>>,
     place: usize,
     question: &Question,
     scan: &Scan<'_>,
-    work: impl Fn(&ScannedRows<'_>) -> T + Sync,
-    mut take: impl FnMut(T),
+    start: impl Fn() -> S + Sync,
+    mut take: impl FnMut(S),
 ) -> Result<SheetFacts> {
     let mut source = SheetSource::open(zip, place)?;
     let head = source.head(zip)?;
@@ -245,11 +245,11 @@ pub(crate) fn facts<T: Send>(
         || source.rows(zip, u32::MAX, BLOCK),
         || (),
         |(), rows| {
-            let found = look(&rows, &columns);
-            (found, work(&ScannedRows::of(rows, scan)))
+            let mut scanner = start();
+            (look(&rows, &columns, scan, &mut scanner), scanner)
         },
-        |(found, made): (Found, T)| {
-            take(made);
+        |(found, scanner): (Found, S)| {
+            take(scanner);
             masters.extend(found.masters);
             let mut later = found.facts;
             // Formulas that others share stand before those.
@@ -318,13 +318,15 @@ struct Found {
     children: Vec<(usize, u32, u32)>,
 }
 
-fn look(rows: &RowBytes, asked: &Columns) -> Found {
+fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Scanner) -> Found {
     let mut found = Found::default();
     let facts = &mut found.facts;
     facts.columns = vec![ColumnFacts::default(); asked.columns];
     facts.beside = vec![ColumnFacts::default(); asked.beside];
+    let mut gathered = Gathered::new(scan);
     for (row_number, row) in rows.rows() {
         facts.last_row = row_number;
+        gathered.begin(row_number);
         if row_number < asked.first_row {
             if Cells::of(&row).any(|c| c.is_filled()) {
                 facts.last_filled_row = row_number;
@@ -339,6 +341,7 @@ fn look(rows: &RowBytes, asked: &Columns) -> Found {
         let (mut is_filled, mut has_formulas) = (false, false);
         for cell in Cells::of(&row) {
             let column = cell.column;
+            gathered.cell(&cell);
             let here = CellRef { row: row_number, column };
             if cell.is_filled() {
                 facts.last_filled_row = row_number;
@@ -404,6 +407,7 @@ fn look(rows: &RowBytes, asked: &Columns) -> Found {
                 }
             }
         }
+        gathered.end(row_number, scanner);
         facts.formula_rows += u64::from(has_formulas);
         if has_formulas || is_totals {
             let cells = Cells::of(&row).filter_map(|cell| {

@@ -21,6 +21,6 @@ pub use merge::Totals;
 pub use reader::{SheetCell, SheetExtent};
 pub use revise::{Revised, Revision, RowFate};
 pub use rows::{Fill, RowEncoder};
-pub use scan::{CellContent, Scan, ScannedRows};
+pub use scan::{CellContent, Scan, Scanner};
 pub use stream::{SheetColumn, SheetLayout};
 pub use value::CellValue;

@@ -29,6 +29,8 @@ pub(crate) struct RawRow<'x> {
     pub(crate) name: &'x [u8],
     /// The first byte, and the one behind.
     pub(crate) span: (usize, usize),
+    /// Whether comments or character data may stand inside.
+    has_other: bool,
 }
 
 /// What stands next among rows.
@@ -49,11 +51,11 @@ pub(crate) fn next_row(xml: &[u8], at: usize) -> NextRow<'_> {
     if tag.kind == TagKind::Close || tag.local() != b"row" {
         return NextRow::End;
     }
-    let (cells, end) = if tag.kind == TagKind::Empty {
-        (&xml[tag.end..tag.end], tag.end)
+    let (cells, end, has_other) = if tag.kind == TagKind::Empty {
+        (&xml[tag.end..tag.end], tag.end, false)
     } else {
         match long_element_end(xml, tag.end, tag.name()) {
-            Some((inside, end)) => (&xml[tag.end..inside], end),
+            Some((inside, end, has_other)) => (&xml[tag.end..inside], end, has_other),
             None => return NextRow::Open,
         }
     };
@@ -65,6 +67,7 @@ pub(crate) fn next_row(xml: &[u8], at: usize) -> NextRow<'_> {
         cells,
         name: tag.name(),
         span: (tag.start, end),
+        has_other,
     };
     let mut has_format = false;
     for (name, value) in Attributes::of(row.open) {
@@ -99,13 +102,13 @@ fn element_end(xml: &[u8], from: usize, name: &[u8], has_other: bool) -> Option<
     }
 }
 
-/// The same for long elements.
-fn long_element_end(xml: &[u8], from: usize, name: &[u8]) -> Option<(usize, usize)> {
+/// The same for long elements, and whether comments or character data may stand inside.
+fn long_element_end(xml: &[u8], from: usize, name: &[u8]) -> Option<(usize, usize, bool)> {
     if name == b"row"
         && let Some(found) = ROW_END.find(&xml[from..])
         && OTHER.find(&xml[from..from + found]).is_none()
     {
-        return Some((from + found, from + found + b"</row>".len()));
+        return Some((from + found, from + found + b"</row>".len(), false));
     }
     let needle = [b"</", name].concat();
     let mut at = from;
@@ -113,7 +116,7 @@ fn long_element_end(xml: &[u8], from: usize, name: &[u8]) -> Option<(usize, usiz
         let found = at + memchr::memmem::find(&xml[at..], &needle)?;
         match element_end(xml, found, name, false) {
             Some((inside, end)) if inside == found && !is_inside_other(&xml[from..found]) => {
-                return Some((inside, end));
+                return Some((inside, end, true));
             }
             _ => at = found + 2,
         }
@@ -248,7 +251,7 @@ pub(crate) struct Cells<'x> {
 
 impl<'x> Cells<'x> {
     pub(crate) fn of(row: &RawRow<'x>) -> Self {
-        Self { xml: row.cells, at: 0, has_other: OTHER.find(row.cells).is_some(), column: 0 }
+        Self { xml: row.cells, at: 0, has_other: row.has_other, column: 0 }
     }
 }
 

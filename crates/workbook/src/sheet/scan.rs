@@ -4,15 +4,10 @@ use crate::error::Result;
 use crate::existing::ExistingBook;
 use crate::markup::TagKind;
 use crate::markup::tags;
-use crate::pipeline;
 use crate::sheet::facts::existing;
-use crate::sheet::raw::{CellKind, Cells, RawCell};
-use crate::sheet::source::RowBytes;
+use crate::sheet::raw::{CellKind, RawCell};
 use crate::{CellRef, xml};
 use std::borrow::Cow;
-
-/// Bytes of rows read at a time.
-const BLOCK: usize = 512 * 1024;
 
 /// What a cell holds, as far as the sheet's part says.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -45,72 +40,96 @@ pub struct Scan<'c> {
     pub to: u32,
 }
 
-/// Rows one behind the other.
-#[derive(Debug)]
-pub struct ScannedRows<'c> {
-    rows: RowBytes,
-    scan: Scan<'c>,
+/// Who is told what rows hold.
+pub trait Scanner: Send {
+    /// Takes a row's number (from 1) and its cells in the columns that are wanted. A row without any of them is given too; one that
+    /// is not in the sheet is not.
+    fn row(&mut self, number: u32, cells: &[CellContent<'_>]);
 }
 
-impl<'c> ScannedRows<'c> {
-    pub(crate) fn of(rows: RowBytes, scan: &Scan<'c>) -> Self {
-        Self { rows, scan: scan.clone() }
+impl Scanner for () {
+    fn row(&mut self, _: u32, _: &[CellContent<'_>]) {}
+}
+
+/// The cells of a row that are wanted, gathered while the row is gone over.
+pub(crate) struct Gathered<'x, 's> {
+    scan: &'s Scan<'s>,
+    cells: Vec<CellContent<'x>>,
+    place: usize,
+    is_wanted: bool,
+}
+
+impl<'x, 's> Gathered<'x, 's> {
+    pub(crate) fn new(scan: &'s Scan<'s>) -> Self {
+        Self { scan, cells: vec![CellContent::Blank; scan.columns.len()], place: 0, is_wanted: false }
     }
-}
 
-impl ScannedRows<'_> {
-    /// Gives each row's number (from 1) and its cells in the columns that are wanted. A row without any of them is given too; one
-    /// that is not in the sheet is not.
-    pub fn each(&self, mut take: impl FnMut(u32, &[CellContent<'_>])) {
-        let mut cells: Vec<CellContent<'_>> = Vec::with_capacity(self.scan.columns.len());
-        for (number, row) in self.rows.rows() {
-            if !(self.scan.from..=self.scan.to).contains(&number) {
-                continue;
-            }
-            cells.clear();
-            cells.resize(self.scan.columns.len(), CellContent::Blank);
-            let mut place = 0;
-            for cell in Cells::of(&row) {
-                while self.scan.columns.get(place).is_some_and(|c| *c < cell.column) {
-                    place += 1;
-                }
-                if self.scan.columns.get(place) == Some(&cell.column) {
-                    cells[place] = content(&cell);
-                }
-            }
-            take(number, &cells);
+    /// Begins a row.
+    #[inline]
+    pub(crate) fn begin(&mut self, number: u32) {
+        self.is_wanted = (self.scan.from..=self.scan.to).contains(&number);
+        self.place = 0;
+        if self.is_wanted {
+            self.cells.fill(CellContent::Blank);
+        }
+    }
+
+    /// Takes a cell of the row; cells come from left to right.
+    #[inline]
+    pub(crate) fn cell(&mut self, cell: &RawCell<'x>) {
+        if !self.is_wanted {
+            return;
+        }
+        while self.scan.columns.get(self.place).is_some_and(|c| *c < cell.column) {
+            self.place += 1;
+        }
+        if self.scan.columns.get(self.place) == Some(&cell.column) {
+            self.cells[self.place] = content(cell);
+        }
+    }
+
+    /// Ends the row.
+    #[inline]
+    pub(crate) fn end(&self, number: u32, scanner: &mut impl Scanner) {
+        if self.is_wanted {
+            scanner.row(number, &self.cells);
         }
     }
 }
 
 /// What a cell holds.
 #[inline]
-fn content<'x>(cell: &RawCell<'x>) -> CellContent<'x> {
+pub(crate) fn content<'x>(cell: &RawCell<'x>) -> CellContent<'x> {
     let inside = cell.inside;
     if inside.is_empty() {
         return CellContent::Blank;
     }
-    let between = |open: &[u8], close: &[u8]| {
-        let text = inside.strip_prefix(open)?.strip_suffix(close)?;
-        (memchr::memchr(b'<', text).is_none()).then_some(text)
-    };
     match cell.kind {
         CellKind::Inline => {
-            let plain = between(b"<is><t>", b"</t></is>");
-            if let Some(text) = plain.or_else(|| between(b"<is><t xml:space=\"preserve\">", b"</t></is>")) {
-                return CellContent::Text(unescaped(text));
+            let open: &[u8] =
+                if inside.starts_with(b"<is><t>") { b"<is><t>" } else { b"<is><t xml:space=\"preserve\">" };
+            if let Some(text) = inside.strip_prefix(open).and_then(|t| t.strip_suffix(b"</t></is>")) {
+                match memchr::memchr3(b'<', b'&', b'_', text) {
+                    None => return CellContent::Text(Cow::Borrowed(text)),
+                    Some(_) if memchr::memchr(b'<', text).is_none() => {
+                        let mut out = Vec::with_capacity(text.len());
+                        xml::unescape(&mut out, text);
+                        return CellContent::Text(Cow::Owned(out));
+                    }
+                    Some(_) => {}
+                }
             }
         }
-        CellKind::Number => {
-            if let Some(text) = between(b"<v>", b"</v>") {
-                return CellContent::Number(text.trim_ascii());
-            }
-        }
-        CellKind::Shared => {
-            if let Some(n) =
-                between(b"<v>", b"</v>").and_then(|t| std::str::from_utf8(t.trim_ascii()).ok()?.parse().ok())
+        CellKind::Number | CellKind::Shared => {
+            if let Some(text) = inside.strip_prefix(b"<v>").and_then(|t| t.strip_suffix(b"</v>"))
+                && text.iter().all(|b| matches!(b, b'0'..=b'9' | b'.' | b'-' | b'+' | b'E' | b'e'))
             {
-                return CellContent::Shared(n);
+                if cell.kind == CellKind::Number {
+                    return CellContent::Number(text);
+                }
+                if let Some(place) = std::str::from_utf8(text).ok().and_then(|t| t.parse().ok()) {
+                    return CellContent::Shared(place);
+                }
             }
         }
         _ => {}
@@ -154,42 +173,7 @@ fn value_of<'x>(cell: &RawCell<'x>) -> Option<&'x [u8]> {
     Some(cell.inside[all[at].end..all.get(at + 1)?.start].trim_ascii())
 }
 
-fn unescaped(text: &[u8]) -> Cow<'_, [u8]> {
-    if memchr::memchr2(b'&', b'_', text).is_none() {
-        return Cow::Borrowed(text);
-    }
-    let mut out = Vec::with_capacity(text.len());
-    xml::unescape(&mut out, text);
-    Cow::Owned(out)
-}
-
 impl ExistingBook {
-    /// Goes over rows of sheet `n` (from 0): `work` on blocks of them on several threads, `take` on what it made, in order.
-    ///
-    /// # Errors
-    /// [`Error::Damaged`](crate::Error::Damaged) if the part cannot be read, and what `take` gives.
-    pub fn scan_rows<T: Send, E: From<crate::Error>>(
-        &mut self,
-        n: usize,
-        scan: &Scan<'_>,
-        work: impl Fn(&ScannedRows<'_>) -> T + Sync,
-        take: impl FnMut(T) -> std::result::Result<(), E>,
-    ) -> std::result::Result<(), E> {
-        let place = self.sheet_place(n)?;
-        let mut source = self.sheet_source(place)?;
-        source.head(self.zip())?;
-        let zip = self.zip();
-        pipeline::ordered(
-            || {
-                let rows = source.rows(zip, u32::MAX, BLOCK)?;
-                Ok(rows.filter(|rows| rows.after < scan.to))
-            },
-            || (),
-            |(), rows| work(&ScannedRows::of(rows, scan)),
-            take,
-        )
-    }
-
     /// Gives every text of the table of strings, in order.
     ///
     /// # Errors

@@ -112,12 +112,12 @@ fn new_sheet(
         None => dry_written(columns, surveyed.reading.records),
         Some(book) => {
             book.begin_sheet(layout, styles).map_err(|e| not_written(&e))?;
-            let written = write(source, surveyed, &placing, book)?;
+            let mut written = write(source, surveyed, &placing, book)?;
             check_strict(options, source, columns, &written)?;
             book.end_sheet().map_err(|e| not_written(&e))?;
             if is_linked {
                 let read = docket::apply::reading(&options.read, docket.as_ref()).0;
-                opened.links.push(links::make::link(&Made {
+                opened.links.push(links::make::link(&mut Made {
                     book: &to.path,
                     options,
                     read: &read,
@@ -129,7 +129,7 @@ fn new_sheet(
                     sheet: name,
                     table: table.as_deref(),
                     range: links::make::range_of(slots.len(), first_row, written.rows),
-                    written: &written,
+                    written: &mut written,
                 })?);
             }
             written

@@ -86,6 +86,7 @@ pub(super) fn import(
                 Some(Extra::Skip) => Surplus::Skip,
             },
         },
+        takes_rows_below: false,
         new_table: (!options.plain).then(|| sheet_name::legal_table(&stem, &opened.taken_names)),
     };
     let records = together.sources.iter().map(|(_, s)| s.reading.records).sum();
@@ -110,7 +111,7 @@ pub(super) fn import(
     let mut along = Vec::new();
     let is_linked = wish.mode != Mode::Append && links::make::is_wanted(options, &together.sources);
     let candidates = links::make::key_candidates(options, columns, &place.slots());
-    let written = match &mut opened.writer {
+    let mut written = match &mut opened.writer {
         None => dry_written(columns, records),
         // Nothing to put under what is there.
         Some(_) if records == 0 && wish.mode == Mode::Append => dry_written(columns, 0),
@@ -169,7 +170,7 @@ pub(super) fn import(
     let table = table.or_else(|| wish.new_table.clone().filter(|_| place.heading_row.is_some()));
     if is_linked && opened.writer.is_some() {
         let read = docket::apply::reading(&options.read, together.docket).0;
-        let mut new = links::make::link(&Made {
+        let mut new = links::make::link(&mut Made {
             book: path,
             options,
             read: &read,
@@ -181,7 +182,7 @@ pub(super) fn import(
             sheet: &name,
             table: table.as_deref(),
             range: place.linked_range(),
-            written: &written,
+            written: &mut written,
         })?;
         for (column, heading) in new.link.columns.iter_mut().zip(place.headings_of_slots()) {
             column.heading = heading.unwrap_or_else(|| column.heading.clone());

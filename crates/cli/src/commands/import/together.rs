@@ -96,7 +96,7 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
         writer.end_sheet().map_err(|e| not_written(&e))?;
         if is_linked {
             let read = docket::apply::reading(&options.read, docket.as_ref()).0;
-            opened.links.push(links::make::link(&Made {
+            opened.links.push(links::make::link(&mut Made {
                 book: &to.path,
                 options: &options,
                 read: &read,
@@ -108,7 +108,7 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
                 sheet: &name,
                 table: table.as_deref(),
                 range: links::make::range_of(slots.len(), first_row, written.rows),
-                written: &written,
+                written: &mut written,
             })?);
         }
     } else {
