@@ -46,7 +46,8 @@ pub(crate) fn apply(book: &mut BookWriter<Target>, compared: Compared) -> Result
     let Compared { reread, place, picked, .. } = &compared;
     let columns = &reread.reading.columns;
     let mut styles = reread.styles.clone();
-    let number_style = styles.number_format("0");
+    let counts_records = place.slots().contains(&Slot::RecordNumber);
+    let number_style = if counts_records { styles.number_format("0") } else { Default::default() };
     let names = OwnNames { number_rows: None, source_column: None };
     let mut plan = place.plan(columns, &reread.writers, (&names, number_style));
     let (first, last) = place.data_rows();

@@ -10,6 +10,8 @@
 //! | `generated.rs` | the same for workbooks of many shapes: what is outside of the rows stays |
 //! | `layouts.rs` | fixed widths, records of several lines, reports |
 //! | `errors.rs` | bad input: status, message, nothing left behind |
+//! | `refresh.rs` | links: what comes in, what stays, what stops a refresh |
+//! | `web.rs` | web addresses, and watching |
 //! | `readme.rs` | what the README shows is what the program prints |
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
@@ -24,3 +26,5 @@ mod import;
 mod inspect;
 mod layouts;
 mod readme;
+mod refresh;
+mod web;

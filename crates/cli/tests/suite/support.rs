@@ -44,6 +44,17 @@ impl Folder {
         names
     }
 
+    /// Takes files of what the program remembers of links away, by their endings.
+    pub(crate) fn forget(&self, endings: &[&str]) {
+        let books = std::fs::read_dir(self.state.path().join("incola/links")).unwrap();
+        for file in books.flat_map(|book| std::fs::read_dir(book.unwrap().path()).unwrap()) {
+            let path = file.unwrap().path();
+            if path.extension().is_some_and(|e| endings.iter().any(|ending| e == *ending)) {
+                std::fs::remove_file(path).unwrap();
+            }
+        }
+    }
+
     /// Runs the program with words as they are typed, divided at blanks; apostrophes keep words together.
     pub(crate) fn run(&self, words: &str) -> Run {
         self.run_with(words, b"")

@@ -6,6 +6,7 @@
 use super::deflate::{Block, Compressor, STREAM_END};
 use super::zip_reader::ZipReader;
 use crate::error::{Error, Result};
+use crate::pipeline;
 use std::io::{self, Read, Seek, SeekFrom, Write};
 
 /// Bytes of the extra field that every local header has: four of header, sixteen for two sizes.
@@ -47,6 +48,9 @@ pub struct ZipWriter<W> {
     /// Entries that follow when the one that is open is done.
     waiting: Vec<(String, Vec<u8>)>,
 }
+
+/// Bytes that are compressed at once.
+const CHUNK: usize = 512 * 1024;
 
 impl<W: Write + Seek> ZipWriter<W> {
     /// A writer of an archive that begins where `out` stands.
@@ -131,10 +135,19 @@ impl<W: Write + Seek> ZipWriter<W> {
         Ok(())
     }
 
-    /// Adds a whole entry.
+    /// Adds a whole entry; a large one is compressed on all processors.
     pub fn entry(&mut self, name: &str, content: &[u8]) -> Result<()> {
         self.begin(name)?;
-        self.block(&Compressor::new().block(content))?;
+        let mut chunks = content.chunks(CHUNK);
+        if chunks.len() == 0 {
+            self.block(&Compressor::new().block(content))?;
+        }
+        pipeline::ordered(
+            || Ok(chunks.next()),
+            Compressor::new,
+            |compressor, chunk| compressor.block(chunk),
+            |block| self.block(&block),
+        )?;
         self.end()
     }
 

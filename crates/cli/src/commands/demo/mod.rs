@@ -1,5 +1,7 @@
 //! `incola demo`: the whole job on made-up files of the harbour office of Tolgarth Quay.
 
+mod month;
+
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Cli, Command, Demo};
@@ -13,78 +15,78 @@ use std::path::Path;
 const FILES: [(&str, &[u8], &str); 11] = [
     (
         "port-calls.csv",
-        include_bytes!("../../demo/port-calls.csv"),
+        include_bytes!("../../../demo/port-calls.csv"),
         "Port calls, from the berth planner: codes that begin with zeros, 20-digit declarations, quotes around commas.",
     ),
     (
         "port-calls-april.csv",
-        include_bytes!("../../demo/port-calls-april.csv"),
+        include_bytes!("../../../demo/port-calls-april.csv"),
         "The next month's calls, their columns in another order.",
     ),
     (
         "harbour-dues.txt",
-        include_bytes!("../../demo/harbour-dues.txt"),
+        include_bytes!("../../../demo/harbour-dues.txt"),
         "Harbour dues, from a carrier's agent: Windows-1252, decimal commas, three lines in front and a total line behind.",
     ),
     (
         "radio-log.tsv",
-        include_bytes!("../../demo/radio-log.tsv"),
+        include_bytes!("../../../demo/radio-log.tsv"),
         "The radio room's log: tabs, no header, station numbers that begin with zeros.",
     ),
     (
         "pallets.dat",
-        include_bytes!("../../demo/pallets.dat"),
+        include_bytes!("../../../demo/pallets.dat"),
         "Pallets, from the customs broker: divided by ^; everything is to stay text.",
     ),
     (
         "tide-gauge.log",
-        include_bytes!("../../demo/tide-gauge.log"),
+        include_bytes!("../../../demo/tide-gauge.log"),
         "The tide gauge's log: fixed widths, values in the headings, units and a rule line below the names.",
     ),
     (
         "manifest.txt",
-        include_bytes!("../../demo/manifest.txt"),
+        include_bytes!("../../../demo/manifest.txt"),
         "A cargo manifest: three lines make one record.",
     ),
     (
         "weighbridge.lst",
-        include_bytes!("../../demo/weighbridge.lst"),
+        include_bytes!("../../../demo/weighbridge.lst"),
         "The weighbridge's listing: columns lined up by blanks, a total at the end.",
     ),
     (
         "moorings.csv",
-        include_bytes!("../../demo/moorings.csv"),
+        include_bytes!("../../../demo/moorings.csv"),
         "Two months of moorings that someone joined: the header stands in the middle again.",
     ),
     (
         "pallet-form.xlsx",
-        include_bytes!("../../demo/pallet-form.xlsx"),
+        include_bytes!("../../../demo/pallet-form.xlsx"),
         "The broker's form: headings, formatted cells, a check on the codes, a chart on the second sheet.",
     ),
     (
         "ledger.xlsx",
-        include_bytes!("../../demo/ledger.xlsx"),
+        include_bytes!("../../../demo/ledger.xlsx"),
         "The office's ledger: a table with a formula column and totals, and a chart.",
     ),
 ];
 
 /// Four weeks of three carriers, and a docket for each carrier.
 const CARRIERS: [(&str, &[u8]); 15] = [
-    ("skerry-line.docket.toml", include_bytes!("../../demo/carriers/skerry-line.docket.toml")),
-    ("skerry-line-01.txt", include_bytes!("../../demo/carriers/skerry-line-01.txt")),
-    ("skerry-line-02.txt", include_bytes!("../../demo/carriers/skerry-line-02.txt")),
-    ("skerry-line-03.txt", include_bytes!("../../demo/carriers/skerry-line-03.txt")),
-    ("skerry-line-04.txt", include_bytes!("../../demo/carriers/skerry-line-04.txt")),
-    ("tern-shipping.docket.toml", include_bytes!("../../demo/carriers/tern-shipping.docket.toml")),
-    ("tern-shipping-01.dat", include_bytes!("../../demo/carriers/tern-shipping-01.dat")),
-    ("tern-shipping-02.dat", include_bytes!("../../demo/carriers/tern-shipping-02.dat")),
-    ("tern-shipping-03.dat", include_bytes!("../../demo/carriers/tern-shipping-03.dat")),
-    ("tern-shipping-04.dat", include_bytes!("../../demo/carriers/tern-shipping-04.dat")),
-    ("halcyon.docket.toml", include_bytes!("../../demo/carriers/halcyon.docket.toml")),
-    ("halcyon-01.tsv", include_bytes!("../../demo/carriers/halcyon-01.tsv")),
-    ("halcyon-02.tsv", include_bytes!("../../demo/carriers/halcyon-02.tsv")),
-    ("halcyon-03.tsv", include_bytes!("../../demo/carriers/halcyon-03.tsv")),
-    ("halcyon-04.tsv", include_bytes!("../../demo/carriers/halcyon-04.tsv")),
+    ("skerry-line.docket.toml", include_bytes!("../../../demo/carriers/skerry-line.docket.toml")),
+    ("skerry-line-01.txt", include_bytes!("../../../demo/carriers/skerry-line-01.txt")),
+    ("skerry-line-02.txt", include_bytes!("../../../demo/carriers/skerry-line-02.txt")),
+    ("skerry-line-03.txt", include_bytes!("../../../demo/carriers/skerry-line-03.txt")),
+    ("skerry-line-04.txt", include_bytes!("../../../demo/carriers/skerry-line-04.txt")),
+    ("tern-shipping.docket.toml", include_bytes!("../../../demo/carriers/tern-shipping.docket.toml")),
+    ("tern-shipping-01.dat", include_bytes!("../../../demo/carriers/tern-shipping-01.dat")),
+    ("tern-shipping-02.dat", include_bytes!("../../../demo/carriers/tern-shipping-02.dat")),
+    ("tern-shipping-03.dat", include_bytes!("../../../demo/carriers/tern-shipping-03.dat")),
+    ("tern-shipping-04.dat", include_bytes!("../../../demo/carriers/tern-shipping-04.dat")),
+    ("halcyon.docket.toml", include_bytes!("../../../demo/carriers/halcyon.docket.toml")),
+    ("halcyon-01.tsv", include_bytes!("../../../demo/carriers/halcyon-01.tsv")),
+    ("halcyon-02.tsv", include_bytes!("../../../demo/carriers/halcyon-02.tsv")),
+    ("halcyon-03.tsv", include_bytes!("../../../demo/carriers/halcyon-03.tsv")),
+    ("halcyon-04.tsv", include_bytes!("../../../demo/carriers/halcyon-04.tsv")),
 ];
 
 /// The workbooks that it makes.
@@ -216,8 +218,10 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
     )?;
     code = code.max(obey(&["import", &place("carriers"), "--into", &place("carriers.xlsx")])?);
     code = code.max(correct_a_docket(&folder)?);
+    code = code.max(month::tell(&folder)?);
     let books = BOOKS.iter().chain(&["pallet-form.xlsx", "ledger.xlsx"]);
-    let books: Vec<String> = books.map(|name| format!("  {}\n", place(name))).collect();
+    let books: Vec<String> =
+        books.chain(&["march/march.xlsx"]).map(|name| format!("  {}\n", place(name))).collect();
     say(&format!("\nThe workbooks:\n{}", books.concat()))?;
     // The dues hold an order of day and month that cannot be told; the demo itself went as it should.
     Ok(if code <= ExitCode::NeedsALook { ExitCode::Done } else { code })
@@ -304,9 +308,11 @@ fn obey(words: &[&str]) -> Result<ExitCode> {
     let cli = Cli::try_parse_from(std::iter::once("incola").chain(words.iter().copied()))
         .map_err(|e| Failure::usage(e.to_string()))?;
     match cli.command {
-        Command::Inspect(options) => super::inspect::run(&options),
-        Command::Import(options) => super::import::run(&options),
-        Command::Draft(options) => super::draft::run(&options),
+        Command::Inspect(options) => crate::commands::inspect::run(&options),
+        Command::Import(options) => crate::commands::import::run(&options),
+        Command::Refresh(options) => crate::commands::refresh::run(&options),
+        Command::Link(options) => crate::commands::link::run(&options.action),
+        Command::Draft(options) => crate::commands::draft::run(&options),
         _ => Ok(ExitCode::Done),
     }
 }

@@ -1,0 +1,120 @@
+//! A month's story: a table is linked to its source, the source is revised, a cell is corrected by hand, and both come together.
+
+use super::{obey, say, step};
+use crate::exit_code::ExitCode;
+use crate::failure::{Failure, Result};
+use crate::stand_in::StandIn;
+use crate::target::Target;
+use incola_workbook::package::rewrite::with_part_changed;
+use incola_workbook::xml;
+use std::fs::File;
+use std::path::{Path, PathBuf};
+
+/// The calls as they were first sent.
+const CALLS: &str = include_str!("../../../demo/port-calls.csv");
+
+/// What the weather office sends.
+const WARNINGS: &str = "Issued,Area,Force,Until\n2031-03-01T06:00,Tolgarth Sound,7,2031-03-01T18:00\n\
+    2031-03-02T06:00,Outer Roads,9,2031-03-03T06:00\n2031-03-04T18:00,Tolgarth Sound,6,2031-03-05T06:00\n";
+
+/// Tells the story in a folder of its own.
+pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
+    let folder = quay.join("march");
+    std::fs::create_dir_all(&folder).map_err(|e| Failure::io(&folder, "make the folder", &e))?;
+    let place = |name: &str| folder.join(name).display().to_string();
+    let (calls, book) = (place("calls.csv"), place("march.xlsx"));
+    for old in ["march.xlsx"] {
+        if folder.join(old).exists() {
+            std::fs::remove_file(folder.join(old))
+                .map_err(|e| Failure::io(&folder.join(old), "replace it", &e))?;
+        }
+    }
+    write(&calls, CALLS)?;
+    let mut code = ExitCode::Done;
+    step("A month's story. The calls of March are imported; the table remembers where they came from.")?;
+    code = code.max(obey(&["import", &calls, "--into", &book])?);
+    step("As long as the source is as it was, nothing is touched.")?;
+    code = code.max(obey(&["refresh", &book])?);
+    step(
+        "The clerk knows better than the source what the Marsh Lantern carried, and types it into the sheet.",
+    )?;
+    type_in(&book, "I3", Typed::Text("ro-ro units, two declared late"))?;
+    step("The planner sends the file again: one amount corrected, two calls added, one withdrawn.")?;
+    let mut lines: Vec<String> = CALLS.lines().map(str::to_owned).collect();
+    lines[3] = lines[3].replace("2305.49", "2503.49");
+    lines.remove(20);
+    lines.push("000165,40281190073516628841,Pale Gannet,0031175402,011,2031-03-29T04:15:00,2031-03-30T11:00:00,10019900,grain,512004.4,3120.75".into());
+    lines.push("000166,40281190073516628858,Copper Finch,0037575656,024,2031-03-30T22:40:00,2031-03-31T19:20:00,25232900,bagged cement,402118.0,2240.66".into());
+    write(&calls, &(lines.join("\n") + "\n"))?;
+    code = code.max(obey(&["refresh", &book, "--dry-run"])?);
+    step("Nothing of what was typed is lost; the sheet's order stays, and new calls come at the end.")?;
+    code = code.max(obey(&["refresh", &book])?);
+    step(
+        "Now clerk and planner correct the same amount, each in another way. Nothing is written until someone says who wins.",
+    )?;
+    type_in(&book, "K11", Typed::Number("8200.00"))?;
+    lines[10] = lines[10].replace("8126.84", "8162.84");
+    write(&calls, &(lines.join("\n") + "\n"))?;
+    let conflict = obey(&["refresh", &book])?;
+    code = code.max(obey(&["refresh", &book, "--edits", "sheet"])?);
+    step("One day a column is missing. The table is left as it was, and the way on is told.")?;
+    let without: Vec<String> = lines.iter().map(|line| without_last(line)).collect();
+    write(&calls, &(without.join("\n") + "\n"))?;
+    let reshaped = obey(&["refresh", &book])?;
+    write(&calls, &(lines.join("\n") + "\n"))?;
+    step("The weather office has a web server. (Here, one on this machine stands in for it.)")?;
+    let warnings = place("warnings.csv");
+    write(&warnings, WARNINGS)?;
+    let server = StandIn::start(&folder)?;
+    let address = server.address_of("warnings.csv");
+    code = code.max(obey(&["import", &address, "--into", &book])?);
+    write(&warnings, &(WARNINGS.to_owned() + "2031-03-07T06:00,Outer Roads,8,2031-03-08T06:00\n"))?;
+    code = code.max(obey(&["refresh", &book, "warnings"])?);
+    step("What is linked to what, and how old it is:")?;
+    code = code.max(obey(&["link", "list", &book])?);
+    drop(server);
+    say("\n")?;
+    // Both are meant to be refused.
+    let is_as_meant = conflict == ExitCode::Protected && reshaped == ExitCode::Protected;
+    Ok(if is_as_meant { code } else { ExitCode::Protected })
+}
+
+fn write(path: &str, text: &str) -> Result<()> {
+    std::fs::write(path, text).map_err(|e| Failure::io(Path::new(path), "write it", &e))
+}
+
+/// A record without its last field, which has no quotes.
+fn without_last(line: &str) -> String {
+    line.rsplit_once(',').map_or(line, |(rest, _)| rest).to_owned()
+}
+
+/// What is typed into a cell.
+enum Typed<'t> {
+    Text(&'t str),
+    Number(&'t str),
+}
+
+/// Changes a cell of the first sheet as a clerk would in a spreadsheet program: nothing else changes.
+fn type_in(book: &str, cell: &str, typed: Typed<'_>) -> Result<()> {
+    let path = PathBuf::from(book);
+    let failed = |e: incola_workbook::Error| Failure::unreadable(format!("{book}: {e}"));
+    let file = File::open(&path).map_err(|e| Failure::io(&path, "read it", &e))?;
+    let (shown, xml) = match typed {
+        Typed::Text(text) => (text, format!(" t=\"inlineStr\"><is><t>{}</t></is></c>", xml::escaped(text))),
+        Typed::Number(digits) => (digits, format!("><v>{digits}</v></c>")),
+    };
+    say(&format!("  {cell}: {shown}\n"))?;
+    let change = |content: Vec<u8>| {
+        let sheet = String::from_utf8_lossy(&content).into_owned();
+        let start = sheet.find(&format!("<c r=\"{cell}\"")).unwrap_or(0);
+        let end = sheet[start..].find("</c>").map_or(start, |at| start + at + 4);
+        // The format stays.
+        let format = sheet[start..end].find(" s=\"").map_or("", |at| {
+            let rest = &sheet[start + at..end];
+            rest.get(4..).and_then(|r| r.find('"')).map_or("", |quote| &rest[..quote + 5])
+        });
+        format!("{}<c r=\"{cell}\"{format}{xml}{}", &sheet[..start], &sheet[end..]).into_bytes()
+    };
+    let target = Target::back(&path)?;
+    with_part_changed(Box::new(file), "xl/worksheets/sheet1.xml", target, change).map_err(failed)?.commit()
+}

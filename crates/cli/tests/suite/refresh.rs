@@ -1,0 +1,576 @@
+//! Links and refreshing: what the source changes comes in, what was typed by hand stays, and a broken source changes nothing.
+
+use crate::support::{Folder, Run};
+use incola_workbook::package::rewrite::with_part_changed;
+use std::fs::File;
+
+const CALLS: &str = "Call,Berth,Arrived,Dues\n\
+    A-1,007,17.03.2031,12.50\nA-2,012,18.03.2031,3.00\nA-3,003,19.03.2031,8.25\nA-4,009,20.03.2031,1.75\n";
+
+/// A folder with a workbook that is linked to `calls.csv`.
+fn linked(options: &str) -> Folder {
+    let folder = Folder::new().with("calls.csv", CALLS);
+    folder.run(&format!("import calls.csv --into book.xlsx {options}")).expect(0);
+    folder
+}
+
+impl Folder {
+    fn write(&self, name: &str, text: &str) {
+        // Not so new that it might still be written.
+        let path = self.path(name);
+        std::fs::write(&path, text).unwrap();
+        let before = std::time::SystemTime::now() - std::time::Duration::from_secs(60);
+        File::options().write(true).open(&path).unwrap().set_modified(before).unwrap();
+    }
+
+    fn book(&self) -> Vec<u8> {
+        std::fs::read(self.path("book.xlsx")).unwrap()
+    }
+
+    /// Types into a cell of the first sheet, as a spreadsheet program would keep it; nothing: the cell is cleared.
+    fn type_in(&self, cell: &str, text: &str) {
+        self.change_part("xl/worksheets/sheet1.xml", |sheet| {
+            let start = sheet.find(&format!("<c r=\"{cell}\"")).unwrap();
+            let end = start + sheet[start..].find("</c>").unwrap() + 4;
+            let inside = match text.parse::<f64>() {
+                _ if text.is_empty() => "/>".to_owned(),
+                Ok(_) => format!("><v>{text}</v></c>"),
+                Err(_) => format!(" t=\"str\"><v>{text}</v></c>"),
+            };
+            format!("{}<c r=\"{cell}\"{inside}{}", &sheet[..start], &sheet[end..])
+        });
+    }
+
+    fn change_part(&self, part: &str, change: impl FnOnce(String) -> String) {
+        let input = File::open(self.path("book.xlsx")).unwrap();
+        let out = std::io::Cursor::new(Vec::new());
+        let change = |content| change(String::from_utf8(content).unwrap()).into_bytes();
+        let out = with_part_changed(Box::new(input), part, out, change).unwrap();
+        std::fs::write(self.path("book.xlsx"), out.into_inner()).unwrap();
+    }
+
+    /// The rows of a sheet below its headings, as a general reader sees them.
+    fn rows(&self, sheet: &str) -> Vec<String> {
+        self.cells("book.xlsx", sheet)[1..].iter().map(|row| row.join("|")).collect()
+    }
+
+    fn refresh(&self, options: &str) -> Run {
+        self.run(&format!("refresh book.xlsx {options}"))
+    }
+}
+
+/// The lines of a page without times, which change.
+fn said(run: &Run) -> Vec<String> {
+    run.out.lines().map(|line| line.split(" since 20").next().unwrap().trim_end().to_owned()).collect()
+}
+
+#[test]
+fn an_unchanged_source_touches_nothing() {
+    let folder = linked("");
+    let before = folder.book();
+    let time = std::fs::metadata(folder.path("book.xlsx")).unwrap().modified().unwrap();
+    for _ in 0..2 {
+        let run = folder.refresh("").expect(0);
+        assert_eq!(said(&run), ["book.xlsx   left as it is", "", "  calls  unchanged"]);
+        // The same bytes at another time.
+        folder.write("calls.csv", CALLS);
+    }
+    folder.refresh("--dry-run").expect(0);
+    // Other bytes, the same records.
+    folder.write("calls.csv", &CALLS.replace('\n', "\r\n"));
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("its bytes changed, its records did not"), "{}", run.out);
+    assert!(folder.refresh("").expect(0).out.contains("unchanged"), "it is remembered");
+    assert!(folder.book() == before, "the workbook was not written");
+    assert_eq!(std::fs::metadata(folder.path("book.xlsx")).unwrap().modified().unwrap(), time);
+}
+
+#[test]
+fn what_the_source_changed_comes_in_and_is_told() {
+    let folder = linked("");
+    let before = folder.book();
+    let revised = CALLS.replace("3.00", "3.40").replace("A-3,003,19.03.2031,8.25\n", "")
+        + "A-5,031,02.04.2031,7.00\nA-6,014,03.04.2031,2.00\n";
+    folder.write("calls.csv", &revised);
+    let run = folder.refresh("--dry-run").expect(1);
+    assert!(folder.book() == before, "a dry run writes nothing");
+    insta::assert_snapshot!(run.out.lines().filter(|l| !l.contains("before:")).collect::<Vec<_>>().join("\n"), @r"
+    book.xlsx   would be changed (dry run)
+
+      link      calls, table calls in sheet calls
+      rows      4 → 5: 2 added, 1 gone, 1 revised, 2 the same
+      known by  Call
+      sum       Dues: 25.50 → 26.65
+      days      Arrived: 2031-03-17 to 2031-03-20 → 2031-03-17 to 2031-04-03
+
+      revised   row 3  Call A-2  Dues: 3.00 → 3.40
+      added     row 5  Call A-5
+      added     row 6  Call A-6
+      gone      row 4  Call A-3
+    ");
+    folder.refresh("").expect(0);
+    assert_eq!(
+        folder.rows("calls"),
+        [
+            "\"A-1\"|\"007\"|47924|12.5",
+            "\"A-2\"|\"012\"|47925|3.4",
+            "\"A-4\"|\"009\"|47927|1.75",
+            "\"A-5\"|\"031\"|47940|7",
+            "\"A-6\"|\"014\"|47941|2"
+        ]
+    );
+    assert!(folder.part("book.xlsx", "xl/tables/table1.xml").contains("ref=\"A1:D6\""));
+    assert!(folder.refresh("").expect(0).out.contains("unchanged"));
+    // As if it had been imported so.
+    std::fs::rename(folder.path("book.xlsx"), folder.path("refreshed.xlsx")).unwrap();
+    folder.run("import calls.csv --into book.xlsx").expect(0);
+    assert_eq!(folder.cells("refreshed.xlsx", "calls"), folder.cells("book.xlsx", "calls"));
+    // The formats that one refresh needed are enough for the next one.
+    let styles = || folder.part("book.xlsx", "xl/styles.xml");
+    std::fs::rename(folder.path("refreshed.xlsx"), folder.path("book.xlsx")).unwrap();
+    let before = styles();
+    folder.write("calls.csv", &revised.replace("7.00", "7.50"));
+    folder.refresh("").expect(0);
+    assert_eq!(styles(), before);
+}
+
+#[test]
+fn what_was_typed_by_hand_stays_unless_the_source_revised_it() {
+    let folder = linked("");
+    folder.type_in("B3", "0-12");
+    folder.type_in("D4", "9");
+    folder.write("calls.csv", &CALLS.replace("1.75", "1.80").replace("003", "033"));
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("2 rows keep what was typed into them"), "{}", run.out);
+    assert!(run.out.contains("Berth: 0-12 stays; the source has 012"), "{}", run.out);
+    assert_eq!(
+        folder.rows("calls")[1..],
+        ["\"A-2\"|\"0-12\"|47925|3", "\"A-3\"|\"033\"|47926|9", "\"A-4\"|\"009\"|47927|1.8"]
+            .map(String::from)
+    );
+    // What stays is no news, and no conflict, the next time.
+    folder.write("calls.csv", &CALLS.replace("1.75", "1.90").replace("003", "033"));
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("1 revised"), "{}", run.out);
+    assert_eq!(folder.rows("calls")[2], "\"A-3\"|\"033\"|47926|9");
+}
+
+#[test]
+fn a_conflict_stops_until_someone_says_who_wins() {
+    for (winner, expected) in [("sheet", "9"), ("source", "8.3")] {
+        let folder = linked("");
+        folder.type_in("D4", "9");
+        let before = folder.book();
+        folder.write("calls.csv", &CALLS.replace("8.25", "8.30").replace("12.50", "12.60"));
+        let run = folder.refresh("").expect(4);
+        assert!(run.out.contains("Dues: sheet 9.00, source 8.30, imported 8.25"), "{}", run.out);
+        assert!(run.err.contains("incola refresh book.xlsx calls --edits sheet"), "{}", run.err);
+        assert!(folder.book() == before, "nothing was written");
+        folder.refresh(&format!("--edits {winner}")).expect(0);
+        let rows = folder.rows("calls");
+        assert_eq!(rows[2], format!("\"A-3\"|\"003\"|47926|{expected}"));
+        assert_eq!(rows[0], "\"A-1\"|\"007\"|47924|12.6");
+        // It is settled.
+        folder.refresh("").expect(0);
+        folder.write("calls.csv", &CALLS.replace("8.25", "8.30").replace("12.50", "12.70"));
+        let run = folder.refresh("").expect(0);
+        assert!(!run.out.contains("conflict"), "{}", run.out);
+        assert_eq!(folder.rows("calls")[2], rows[2]);
+    }
+}
+
+#[test]
+fn a_conflict_is_told_without_the_mirror_too() {
+    let folder = linked("");
+    folder.type_in("D4", "9");
+    folder.type_in("B4", "x");
+    folder.write("calls.csv", &CALLS.replace("8.25", "8.30"));
+    folder.forget(&["source"]);
+    let run = folder.refresh("").expect(4);
+    assert!(run.out.contains("Dues: sheet 9.00, source 8.30\n"), "{}", run.out);
+    assert!(run.out.contains("Berth: sheet x, source 003\n"), "nobody knows which: {}", run.out);
+}
+
+#[test]
+fn rows_by_hand_stay_and_rows_taken_out_stay_out() {
+    let folder = linked("");
+    // A row typed below, a row taken out, rows sorted the other way round, and another row in front of all.
+    folder.change_part("xl/worksheets/sheet1.xml", |sheet| {
+        let from = sheet.find("<row r=\"2\"").unwrap();
+        let to = sheet.find("</sheetData>").unwrap();
+        let rows: Vec<String> = sheet[from..to].split_inclusive("</row>").map(str::to_owned).collect();
+        let place = |row: &str, to: u32| {
+            let from = &row[8..row[8..].find('"').unwrap() + 8];
+            let mut row = row.replacen(&format!("r=\"{from}\""), &format!("r=\"{to}\""), 1);
+            for letter in ["A", "B", "C", "D"] {
+                row = row.replace(&format!("\"{letter}{from}\""), &format!("\"{letter}{to}\""));
+            }
+            row
+        };
+        let own = "<row r=\"5\"><c r=\"A5\" t=\"str\"><v>by hand</v></c></row>";
+        let new = [place(&rows[3], 2), place(&rows[1], 3), place(&rows[0], 4), own.to_owned()].concat();
+        format!("{}{new}{}", &sheet[..from], &sheet[to..])
+    });
+    folder.write("calls.csv", &(CALLS.replace("12.50", "12.60") + "A-5,031,02.04.2031,7.00\n"));
+    let run = folder.refresh("").expect(0);
+    assert!(
+        run.out.contains("1 row added by hand stays, 1 record taken out by hand stays out"),
+        "{}",
+        run.out
+    );
+    let expected = [
+        "\"A-4\"|\"009\"|47927|1.75",
+        "\"A-2\"|\"012\"|47925|3",
+        "\"A-1\"|\"007\"|47924|12.6",
+        "\"by hand\"|||",
+        "\"A-5\"|\"031\"|47940|7",
+    ];
+    assert_eq!(folder.rows("calls"), expected);
+    // Also the next time.
+    folder.write("calls.csv", &(CALLS.replace("12.50", "12.70") + "A-5,031,02.04.2031,7.00\n"));
+    folder.refresh("").expect(0);
+    assert_eq!(folder.rows("calls").len(), 5);
+}
+
+#[test]
+fn a_row_that_was_edited_and_whose_record_went_is_a_conflict() {
+    let folder = linked("");
+    folder.type_in("D3", "4");
+    folder.write("calls.csv", &CALLS.replace("A-2,012,18.03.2031,3.00\n", ""));
+    let run = folder.refresh("").expect(4);
+    assert!(run.out.contains("changed by hand, and the source has it no more"), "{}", run.out);
+    folder.refresh("--edits sheet").expect(0);
+    assert_eq!(folder.rows("calls").len(), 4);
+    let other = linked("");
+    other.type_in("D3", "4");
+    other.write("calls.csv", &CALLS.replace("A-2,012,18.03.2031,3.00\n", ""));
+    other.refresh("--edits source").expect(0);
+    assert_eq!(other.rows("calls").len(), 3);
+}
+
+#[test]
+fn without_a_key_rows_are_known_by_what_they_hold() {
+    let text = "Berth,Cargo,Tons\n007,grain,5\n012,timber,7\n007,grain,5\n003,fuel,9\n";
+    let folder = Folder::new().with("moves.csv", text);
+    folder.run("import moves.csv --into book.xlsx").expect(0);
+    folder.write("moves.csv", "Berth,Cargo,Tons\n007,grain,5\n012,timber,8\n003,fuel,9\n");
+    let run = folder.refresh("").expect(0);
+    assert!(
+        run.out.contains("known by  what they hold") || run.out.contains("known by      what they hold"),
+        "{}",
+        run.out
+    );
+    assert!(run.out.contains("1 gone, 1 revised"), "{}", run.out);
+    assert_eq!(folder.rows("moves"), ["\"007\"|\"grain\"|5", "\"012\"|\"timber\"|8", "\"003\"|\"fuel\"|9"]);
+}
+
+#[test]
+fn a_key_that_is_named_is_used() {
+    let folder = linked("--key Berth,Arrived");
+    folder.write("calls.csv", &CALLS.replace("A-2", "B-2"));
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("Call: A-2 \u{2192} B-2"), "{}", run.out);
+    let run =
+        Folder::new().with("calls.csv", CALLS).run("import calls.csv --into b.xlsx --key Quay").expect(2);
+    assert!(run.err.contains("there is no column \u{201c}Quay\u{201d}"), "{}", run.err);
+}
+
+#[test]
+fn broken_sources_leave_the_table_as_it_is() {
+    let folder = linked("");
+    let before = folder.book();
+    let gone =
+        CALLS.replace(",Dues", ",Fee EUR,Note").replace(".50\n", ".50,a\n").replace(".00\n", ".00,b\n");
+    let gone = gone.replace(".25\n", ".25,c\n").replace(".75\n", ".75,d\n");
+    for (text, status, expected) in [
+        ("", 4, "calls.csv: the file is empty"),
+        ("Call,Berth,Arrived,Dues\n", 4, "it has no records; the table has 4 from it"),
+        (
+            "Call,Berth,Arrived,Dues\nA-1,007,17.03.2031,12.50\n",
+            4,
+            "1 records, less than half of the 4 before",
+        ),
+        (&gone, 4, "gone     Dues (number)"),
+        (&CALLS.replace("Dues", "Fees"), 4, "Fees, which is new, may be the same"),
+        (&CALLS.replace(".03.2031", ". March"), 4, "Arrived is date, and 4 of its 4 values are none"),
+    ] {
+        folder.write("calls.csv", text);
+        let run = folder.refresh("").expect(status);
+        assert!(run.err.contains(expected), "{expected}: {}", run.err);
+        assert!(folder.book() == before, "{expected}: the workbook was changed");
+    }
+    std::fs::remove_file(folder.path("calls.csv")).unwrap();
+    let run = folder.refresh("").expect(3);
+    assert!(run.err.contains("table calls keeps its 4 rows, which are of 2031-02-27"), "{}", run.err);
+    let run = folder.run("link list book.xlsx").expect(1);
+    assert!(run.out.contains("missing"), "{}", run.out);
+    assert!(folder.book() == before);
+}
+
+#[test]
+fn what_is_accepted_goes_in() {
+    let folder = linked("");
+    folder.write("calls.csv", "Call,Berth,Arrived,Dues\nA-1,007,17.03.2031,12.50\n");
+    folder.refresh("--accept shorter").expect(0);
+    assert_eq!(folder.rows("calls"), ["\"A-1\"|\"007\"|47924|12.5"]);
+
+    let folder = linked("");
+    folder.write("calls.csv", &CALLS.replace("Dues", "Fees").replace("3.00", "3.10"));
+    let run = folder.refresh("--accept columns").expect(0);
+    assert!(run.out.contains("Dues is called Fees in the source now"), "{}", run.out);
+    assert_eq!(folder.rows("calls")[1], "\"A-2\"|\"012\"|47925|3.1");
+    assert!(folder.refresh("").expect(0).out.contains("unchanged"));
+
+    let folder = linked("");
+    let more =
+        CALLS.replace("Berth,", "").replace("Dues", "Dues,Agent,Tons").replace(".50\n", ".50,Quill,3\n");
+    let more = more
+        .replace(".00\n", ".00,Skerry,4\n")
+        .replace(".25\n", ".25,Quill,5\n")
+        .replace(".75\n", ".75,Tern,6\n");
+    let more = more
+        .replace("007,", "")
+        .replace("012,", "")
+        .replace("003,", "")
+        .replace("009,", "")
+        .replace("1.75", "1.80");
+    folder.write("calls.csv", &more);
+    folder.refresh("").expect(4);
+    let run = folder.refresh("--accept columns").expect(0);
+    assert!(run.out.contains("Berth: gone from the source; its values stay"), "{}", run.out);
+    assert_eq!(
+        folder.cells("book.xlsx", "calls")[0].join("|"),
+        "\"Call\"|\"Berth\"|\"Arrived\"|\"Dues\"|\"Agent\"|\"Tons\""
+    );
+    assert_eq!(
+        folder.rows("calls")[2..],
+        ["\"A-3\"|\"003\"|47926|8.25|\"Quill\"|5", "\"A-4\"|\"009\"|47927|1.8|\"Tern\"|6"].map(String::from)
+    );
+    assert!(folder.refresh("").expect(0).out.contains("unchanged"));
+    folder.write("calls.csv", &more.replace("8.25", "8.50"));
+    assert!(folder.refresh("").expect(0).out.contains("1 revised"));
+}
+
+#[test]
+fn new_columns_are_told_and_left_out() {
+    let folder = linked("");
+    let more =
+        CALLS.replace("Dues\n", "Dues,Agent\n").replace(".50\n", ".60,Quill\n").replace(".00\n", ".00,b\n");
+    folder.write("calls.csv", &more.replace(".25\n", ".25,c\n").replace(".75\n", ".75,d\n"));
+    let run = folder.refresh("").expect(0);
+    assert!(
+        run.out.contains("Agent: new in the source; left out, --accept columns takes it in"),
+        "{}",
+        run.out
+    );
+    assert_eq!(folder.rows("calls")[0], "\"A-1\"|\"007\"|47924|12.6");
+}
+
+#[test]
+fn the_table_is_found_wherever_it_went() {
+    let folder = linked("");
+    // The sheet is renamed, a column of the clerk's is put in front, a heading is called otherwise, the table too.
+    folder.change_part("xl/workbook.xml", |book| {
+        book.replace("name=\"calls\"", "name=\"Port calls\"")
+            .replace("'calls'!$A$1:$D$5", "'Port calls'!$B$3:$E$7")
+    });
+    folder.change_part("xl/worksheets/sheet1.xml", |sheet| {
+        let mut sheet = sheet;
+        for row in (1..=5).rev() {
+            sheet = sheet.replace(&format!("<row r=\"{row}\""), &format!("<row r=\"{}\"", row + 2));
+            for (from, to) in [("D", "E"), ("C", "D"), ("B", "C"), ("A", "B")] {
+                sheet = sheet.replace(&format!("r=\"{from}{row}\""), &format!("r=\"{to}{}\"", row + 2));
+            }
+        }
+        sheet.replace("<t>Berth</t>", "<t>Quay</t>")
+    });
+    folder.change_part("xl/tables/table1.xml", |table| {
+        table
+            .replace("A1:D5", "B3:E7")
+            .replace("name=\"Berth\"", "name=\"Quay\"")
+            .replace("\"calls\"", "\"harbour\"")
+    });
+    folder.write("calls.csv", &(CALLS.replace("012", "013") + "A-5,031,02.04.2031,7.00\n"));
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("table harbour in sheet Port calls"), "{}", run.out);
+    let cells = folder.cells("book.xlsx", "Port calls");
+    assert_eq!(cells[0].join("|"), "\"Call\"|\"Quay\"|\"Arrived\"|\"Dues\"");
+    assert_eq!(cells[2].join("|"), "\"A-2\"|\"013\"|47925|3");
+    assert_eq!(cells[5].join("|"), "\"A-5\"|\"031\"|47940|7");
+    assert!(folder.part("book.xlsx", "xl/workbook.xml").contains("'Port calls'!$B$3:$E$8"));
+    let run = folder.run("link list book.xlsx --json").expect(0);
+    assert!(run.out.contains("\"Quay\"") && run.out.contains("\"state\": \"current\""), "{}", run.out);
+}
+
+#[test]
+fn a_link_survives_a_program_that_drops_its_parts() {
+    let folder = linked("");
+    folder.drop_links();
+    folder.type_in("D4", "9");
+    folder.write("calls.csv", &CALLS.replace("3.00", "3.10"));
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("1 row keeps what was typed into it"), "{}", run.out);
+    assert!(folder.part("book.xlsx", "customXml/item1.xml").contains("urn:incola:link:1"), "it is put back");
+    // Both gone: only the name is left.
+    folder.drop_links();
+    folder.forget(&["link", "rows"]);
+    let run = folder.run("link list book.xlsx").expect(1);
+    assert!(run.out.contains("nothing but its name is left"), "{}", run.out);
+    let id = run.out.split("link repoint book.xlsx ").nth(1).unwrap().split(' ').next().unwrap().to_owned();
+    folder.run(&format!("link repoint book.xlsx {id} calls.csv")).expect(0);
+    let run = folder.refresh("").expect(4);
+    assert!(run.out.contains("Dues: sheet 9.00, source 8.25"), "{}", run.out);
+    folder.refresh("--edits sheet").expect(0);
+    assert_eq!(folder.rows("calls")[2], "\"A-3\"|\"003\"|47926|9");
+    folder.refresh("").expect(0);
+}
+
+#[test]
+fn links_from_elsewhere_are_not_followed_until_they_are_trusted() {
+    let folder = linked("");
+    std::fs::copy(folder.path("book.xlsx"), folder.path("other.xlsx")).unwrap();
+    folder.write("calls.csv", &CALLS.replace("3.00", "3.10"));
+    let run = folder.run("refresh other.xlsx").expect(4);
+    assert!(
+        run.err.contains("was not made by you at this place") && run.err.contains("/calls.csv"),
+        "{}",
+        run.err
+    );
+    let run = folder.run("link trust other.xlsx calls").expect(0);
+    assert!(run.out.contains("/calls.csv"), "{}", run.out);
+    folder.run("refresh other.xlsx").expect(0);
+    // Someone lets the link read another file.
+    folder.change_part("customXml/item1.xml", |link| link.replace("[\"calls.csv\"]", "[\"../secret.csv\"]"));
+    let run = folder.refresh("").expect(4);
+    assert!(run.err.contains("secret.csv, which is not in the workbook's folder"), "{}", run.err);
+}
+
+#[test]
+fn links_are_cut_and_pointed_elsewhere() {
+    let folder = linked("").with("april.csv", CALLS.replace("A-", "B-")).with("other.csv", "X,Y\n1,2\n");
+    let run = folder.run("link repoint book.xlsx calls other.csv").expect(4);
+    assert!(run.err.contains("gone     Call (text)"), "{}", run.err);
+    folder.run("link repoint book.xlsx calls april.csv").expect(0);
+    folder.refresh("").expect(0);
+    assert_eq!(folder.rows("calls").len(), 4);
+    assert!(folder.rows("calls")[0].starts_with("\"B-1\""), "{:?}", folder.rows("calls"));
+    let sheet = "xl/worksheets/sheet1.xml";
+    let before = folder.part("book.xlsx", sheet);
+    let run = folder.run("link cut book.xlsx calls").expect(0);
+    assert!(run.out.contains("its 4 rows stay"), "{}", run.out);
+    assert_eq!(folder.part("book.xlsx", sheet), before);
+    for part in ["[Content_Types].xml", "xl/_rels/workbook.xml.rels", "xl/workbook.xml"] {
+        let text = folder.part("book.xlsx", part);
+        assert!(!text.contains("customXml") && !text.contains("_incola_"), "{part}: {text}");
+    }
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("it has no links"), "{}", run.out);
+    let run = folder.run("link cut book.xlsx calls").expect(2);
+    assert!(run.err.contains("it has no link calls"), "{}", run.err);
+}
+
+#[test]
+fn a_folder_is_linked_as_a_whole() {
+    let folder = Folder::new();
+    std::fs::create_dir(folder.path("in")).unwrap();
+    folder.write("in/1.csv", CALLS);
+    folder.write("in/2.csv", &CALLS.replace("A-", "B-"));
+    folder.run("import in --into book.xlsx --together --sheet calls").expect(0);
+    folder.write("in/10.csv", &CALLS.replace("A-", "C-"));
+    folder.write("in/1.csv", &CALLS.replace("3.00", "3.30"));
+    std::fs::remove_file(folder.path("in/2.csv")).unwrap();
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("in/10.csv") && run.out.contains("in/2.csv"), "{}", run.out);
+    let rows = folder.rows("calls");
+    assert_eq!(rows.len(), 8, "{rows:?}");
+    assert_eq!(rows[1], "\"1.csv\"|\"A-2\"|\"012\"|47925|3.3");
+    assert!(rows[7].starts_with("\"10.csv\"|\"C-4\""), "{rows:?}");
+}
+
+#[test]
+fn a_pattern_in_quotes_is_linked_too() {
+    let folder =
+        Folder::new().with("w1.csv", CALLS).with("w2.csv", CALLS.replace("A-", "B-")).with("x.csv", "Q\n1\n");
+    folder.run("import 'w*.csv' --into book.xlsx --together --sheet calls").expect(0);
+    assert_eq!(folder.rows("calls").len(), 8);
+    folder.write("w3.csv", &CALLS.replace("A-", "C-"));
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("4 added"), "{}", run.out);
+}
+
+#[test]
+fn formulas_totals_and_notes_beside_go_along() {
+    let ledger = concat!(env!("CARGO_MANIFEST_DIR"), "/demo/ledger.xlsx");
+    let calls = include_str!("../../demo/port-calls.csv");
+    let folder = Folder::new().with("calls.csv", calls);
+    std::fs::copy(ledger, folder.path("book.xlsx")).unwrap();
+    let only = "--only 'Call no,Berth,Arrived,Dues'";
+    folder.run(&format!("import calls.csv --into book.xlsx --at ledger --mode replace {only}")).expect(0);
+    let mut lines: Vec<&str> = calls.lines().collect();
+    lines.remove(5);
+    lines.remove(2);
+    let revised = lines.join("\n").replace("2305.49", "2505.49") + "\n";
+    folder.write("calls.csv", &revised);
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("2 gone, 1 revised"), "{}", run.out);
+    let sheet = folder.part("book.xlsx", "xl/worksheets/sheet1.xml");
+    // 46 rows, and the totals below them.
+    assert!(
+        folder.part("book.xlsx", "xl/tables/table1.xml").contains("ref=\"A1:E48\""),
+        "{run}",
+        run = run.out
+    );
+    assert!(sheet.contains("<f>D3*") || sheet.contains("D3"), "formulas moved with their rows");
+    assert!(!sheet.contains("r=\"A50\""), "nothing is left below");
+    let undone = folder.run("undo book.xlsx").expect(0);
+    assert!(undone.err.is_empty());
+}
+
+#[test]
+fn several_workbooks_and_single_links_are_refreshed() {
+    let folder = linked("").with("dues.csv", CALLS.replace("Call", "Due"));
+    folder.run("import dues.csv --into book.xlsx").expect(0);
+    folder.run("import calls.csv --into second.xlsx").expect(0);
+    folder.write("calls.csv", &CALLS.replace("3.00", "3.10"));
+    folder.write("dues.csv", &CALLS.replace("Call", "Due").replace("3.00", "3.20"));
+    let run = folder.run("refresh book.xlsx dues").expect(0);
+    assert!(!run.out.contains("table calls"), "{}", run.out);
+    assert_eq!(folder.rows("calls")[1], "\"A-2\"|\"012\"|47925|3");
+    assert_eq!(folder.rows("dues")[1], "\"A-2\"|\"012\"|47925|3.2");
+    let run = folder.run("refresh book.xlsx second.xlsx --json").expect(0);
+    let json: serde_json::Value = serde_json::from_str(&run.out).unwrap();
+    assert_eq!(json[0]["links"].as_array().unwrap().len(), 2);
+    assert_eq!(json[1]["links"][0]["changes"][0]["cells"][0]["source"], "3.10");
+    folder.run("refresh book.xlsx nothing").expect(2);
+}
+
+#[test]
+fn standard_input_and_no_link_keep_none() {
+    let folder = Folder::new().with("calls.csv", CALLS);
+    folder.run_with("import - --into book.xlsx", CALLS.as_bytes()).expect(0);
+    folder.run("import calls.csv --into book.xlsx --no-link").expect(0);
+    assert!(folder.run("link list book.xlsx").expect(0).out.contains("0 links"));
+}
+
+#[test]
+fn a_second_import_into_the_same_table_replaces_its_link() {
+    let folder = linked("").with("april.csv", CALLS.replace("A-", "B-"));
+    folder.run("import april.csv --into book.xlsx --at calls --mode replace").expect(0);
+    let run = folder.run("link list book.xlsx").expect(0);
+    assert!(run.out.contains("1 link\n") && run.out.contains("april.csv"), "{}", run.out);
+}
+
+impl Folder {
+    /// Takes the custom parts out of the workbook, as some programs do when they save; hidden names stay.
+    fn drop_links(&self) {
+        self.change_part("xl/_rels/workbook.xml.rels", |ties| {
+            let mut out = String::new();
+            for piece in ties.split_inclusive("/>") {
+                if !piece.contains("customXml") {
+                    out.push_str(piece);
+                }
+            }
+            out
+        });
+    }
+}
