@@ -62,6 +62,8 @@ pub(crate) struct SheetReceipt {
     pub(crate) matched: Vec<(String, String)>,
     /// The docket that was obeyed.
     pub(crate) docket: Option<String>,
+    /// What makes a record the same record, if the table is linked; nothing in it: all that records hold.
+    pub(crate) link: Option<Vec<String>>,
     pub(crate) sources: Vec<SourceReceipt>,
     pub(crate) columns: Vec<ColumnReceipt>,
     pub(crate) notices: Vec<Notice>,
@@ -109,6 +111,7 @@ impl SheetReceipt {
             sheet,
             table,
             docket: None,
+            link: None,
             placed: None,
             replaced: None,
             along: Vec::new(),

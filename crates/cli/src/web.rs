@@ -12,7 +12,7 @@ const MOST_BYTES: u64 = 2 << 30;
 /// How long a connection may take to be made, an answer to begin, and its body to come.
 const CONNECT: Duration = Duration::from_secs(10);
 const BEGIN: Duration = Duration::from_secs(30);
-const BODY: Duration = Duration::from_secs(600);
+const BODY: Duration = Duration::from_mins(10);
 
 /// Waits before another attempt is made.
 const WAITS: [Duration; 2] = [Duration::from_millis(500), Duration::from_secs(2)];

@@ -15,7 +15,7 @@ use crate::render::{self, links::Row};
 use crate::safety;
 use crate::source::{Source, is_address};
 use crate::target::Target;
-use incola_workbook::{BookWriter, ExistingBook, Styles};
+use incola_workbook::{BookWriter, DefinedName, ExistingBook, Styles};
 use std::path::Path;
 
 /// Shows and changes links.
@@ -70,9 +70,11 @@ fn list(options: &LinkList) -> Result<ExitCode> {
             table: located.as_ref().map_or(&link.table.table, |l| &l.table).clone(),
             range: located.as_ref().map(|l| l.range.to_string()),
             sources: link.source.at.clone(),
-            in_full: (is_elsewhere(link, path) || state == "untrusted")
-                .then(|| reads(link, path).lines().map(str::to_owned).collect())
-                .unwrap_or_default(),
+            in_full: if is_elsewhere(link, path) || state == "untrusted" {
+                reads(link, path).lines().map(str::to_owned).collect()
+            } else {
+                Vec::new()
+            },
             state,
             refreshed: link.refreshed.clone(),
             rows: link.table.rows,
@@ -227,7 +229,7 @@ fn make_anew(options: &LinkRepoint, mut book: ExistingBook, source: LinkedSource
     let path = &options.book;
     let id = &options.link;
     let name = format!("{ANCHOR}{id}");
-    let anchor = book.defined_names().iter().find(|n| n.name == name).and_then(|n| n.range());
+    let anchor = book.defined_names().iter().find(|n| n.name == name).and_then(DefinedName::range);
     let Some((sheet, range)) = anchor else {
         return Err(Failure::protected(format!("{}: the cells of link {id} are gone", path.display()))
             .leaving("the workbook was left as it is")

@@ -315,14 +315,13 @@ fn compared(
 /// Fails if the workbook is not to be changed.
 fn check_obstacle(path: &Path, obstacle: Option<Obstacle>, even_signed: bool) -> Result<()> {
     let why = match obstacle {
-        None => return Ok(()),
+        // No sheet is added to what is protected.
+        None | Some(Obstacle::Protected) => return Ok(()),
         Some(Obstacle::Signed) if even_signed => return Ok(()),
         Some(Obstacle::Signed) => {
             "it is signed, and any change would break the signature (--even-signed does)"
         }
         Some(Obstacle::Tracked) => "its changes are tracked, and this one would not be",
-        // No sheet is added.
-        Some(Obstacle::Protected) => return Ok(()),
     };
     Err(Failure::protected(format!("{}: {why}", path.display())).leaving("it was left as it is"))
 }

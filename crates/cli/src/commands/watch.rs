@@ -124,10 +124,9 @@ fn pause(changes: &Receiver<Vec<PathBuf>>, wait: Option<Duration>, book: &Path) 
 /// Whether a file that changed may be a source: not a workbook, and not what this program writes.
 fn is_source(path: &Path, book: &Path) -> bool {
     let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
-    let lower = name.to_lowercase();
+    let ending = path.extension().map(|ending| ending.to_string_lossy().to_lowercase());
     !name.starts_with(".incola-")
-        && !lower.ends_with(".xlsx")
-        && !lower.ends_with(".xlsm")
+        && !matches!(ending.as_deref(), Some("xlsx" | "xlsm"))
         && Some(path.as_os_str()) != Some(book.as_os_str())
 }
 

@@ -97,28 +97,26 @@ pub(crate) fn key_columns(key: &str, shape: &Shape, columns: &[ColumnReading]) -
 pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
     let Some((first, surveyed)) = made.sources.first() else { return Err(Failure::usage("no sources")) };
     let source = origin::of_import(&made.options.sources, made.book, made.options.together, first);
-    let key: Vec<String> = match &made.options.key {
-        Some(key) => {
-            let places = key_columns(key, made.shape, made.columns)?;
-            places.into_iter().map(|n| made.shape.source_names[n].clone()).collect()
-        }
-        None => {
-            // The first one that is unique; the others are not looked at.
-            let mut candidates = std::mem::take(&mut made.written.candidates).into_iter();
-            let unique = candidates.find_map(Candidate::if_unique);
-            let name = unique.and_then(|place| match made.slots.get(place) {
-                Some(Slot::Field(n)) => Some(made.shape.source_names[*n].clone()),
-                _ => None,
-            });
-            name.into_iter().collect()
-        }
+    let key: Vec<String> = if let Some(key) = &made.options.key {
+        let places = key_columns(key, made.shape, made.columns)?;
+        places.into_iter().map(|n| made.shape.source_names[n].clone()).collect()
+    } else {
+        // The first one that is unique; the others are not looked at.
+        let mut candidates = std::mem::take(&mut made.written.candidates).into_iter();
+        let slot = candidates.find_map(Candidate::if_unique).and_then(|place| made.slots.get(place));
+        let name = slot.and_then(|slot| match slot {
+            Slot::Field(n) => Some(made.shape.source_names[*n].clone()),
+            _ => None,
+        });
+        name.into_iter().collect()
     };
     let mut parts = Vec::new();
     let mut modified = Vec::new();
     for (source, surveyed) in made.sources {
-        let at = match is_address(&source.name) {
-            true => source.name.clone(),
-            false => origin::from_book(Path::new(&source.name), made.book),
+        let at = if is_address(&source.name) {
+            source.name.clone()
+        } else {
+            origin::from_book(Path::new(&source.name), made.book)
         };
         let (part, time) = origin::part_of(source, &at, surveyed.reading.records)?;
         parts.push(part);

@@ -1,7 +1,8 @@
 //! Links in the parts of a workbook.
 
-use super::{ANCHOR, Link, Mirror, VERSION};
+use super::{ANCHOR, Link, Mirror, SourceKind, VERSION};
 use crate::failure::{Failure, Result};
+use crate::source::is_address;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use incola_workbook::{BookWriter, CustomPart, ExistingBook, Range, xml};
@@ -42,7 +43,7 @@ pub(crate) fn find(path: &Path, book: &mut ExistingBook) -> Result<(Vec<Kept>, V
     for part in book.custom_parts(HEAD).map_err(failed)? {
         let text = inside(&part.content).map(xml::text).unwrap_or_default();
         match toml::from_str::<Link>(&text) {
-            Ok(link) if link.link <= VERSION && is_id(&link.id) => {
+            Ok(link) if link.link <= VERSION && link.is_sound() => {
                 let mirror = Mirror::of(path, &link.id);
                 links.push(Kept { link, part: Some(part), mirror });
             }
@@ -65,12 +66,24 @@ pub(crate) fn find(path: &Path, book: &mut ExistingBook) -> Result<(Vec<Kept>, V
             continue;
         }
         let mirror = Mirror::of(path, &id);
-        match mirror.link() {
+        match mirror.link().filter(Link::is_sound) {
             Some(link) => links.push(Kept { link, part: None, mirror }),
             None => lost.push(id),
         }
     }
     Ok((links, lost))
+}
+
+impl Link {
+    /// Whether it says what a link must say: it may come from anywhere.
+    fn is_sound(&self) -> bool {
+        is_id(&self.id)
+            && !self.source.at.is_empty()
+            && self.source.at.iter().all(|at| !at.is_empty() && !at.contains(['\n', '\r']))
+            && (self.source.kind != SourceKind::Address || self.source.at.iter().all(|at| is_address(at)))
+            && !self.columns.is_empty()
+            && self.columns.len() <= incola_workbook::limits::COLUMNS as usize
+    }
 }
 
 fn is_id(text: &str) -> bool {

@@ -16,7 +16,8 @@ use incola_core::docket::Column;
 use incola_core::kind::Kind;
 use incola_core::reading::ColumnReading;
 use incola_workbook::{
-    Block, BookWriter, Compressor, Revised, Revision, RowEncoder, RowFate, Styles, pipeline, serial_date,
+    Block, BookWriter, Compressor, Revised, Revision, RowEncoder, RowFate, StyleId, Styles, pipeline,
+    serial_date,
 };
 use std::cell::RefCell;
 use std::path::Path;
@@ -47,7 +48,7 @@ pub(crate) fn apply(book: &mut BookWriter<Target>, compared: Compared) -> Result
     let columns = &reread.reading.columns;
     let mut styles = reread.styles.clone();
     let counts_records = place.slots().contains(&Slot::RecordNumber);
-    let number_style = if counts_records { styles.number_format("0") } else { Default::default() };
+    let number_style = if counts_records { styles.number_format("0") } else { StyleId::default() };
     let names = OwnNames { number_rows: None, source_column: None };
     let mut plan = place.plan(columns, &reread.writers, (&names, number_style));
     let (first, last) = place.data_rows();
@@ -137,17 +138,12 @@ impl<'c> Cells<'c> {
 
     /// Writes a cell from a field; says whether it gives that back.
     fn write(&self, place: usize, field: &[u8], rows: &mut RowEncoder, scratch: &mut Scratch) -> bool {
-        match self.places[place].0 {
-            Slot::Field(n) => {
-                let value = self.columns[n].read(field);
-                let outcome = self.writers[n].write(place, field, value, rows, scratch);
-                !matches!(outcome, Outcome::Lost(_))
-            }
-            _ => {
-                rows.text(place, Styles::TEXT, field);
-                true
-            }
-        }
+        let Slot::Field(n) = self.places[place].0 else {
+            rows.text(place, Styles::TEXT, field);
+            return true;
+        };
+        let value = self.columns[n].read(field);
+        !matches!(self.writers[n].write(place, field, value, rows, scratch), Outcome::Lost(_))
     }
 }
 
@@ -204,7 +200,7 @@ fn add_rows(
     book: &mut BookWriter<Target>,
     compared: &Compared,
     first: u32,
-    (work, number_style): (&Work<'_>, incola_workbook::StyleId),
+    (work, number_style): (&Work<'_>, StyleId),
 ) -> Result<()> {
     let rows = book.rows(&compared.place.columns());
     let book = RefCell::new(book);

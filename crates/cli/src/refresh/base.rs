@@ -1,6 +1,6 @@
 //! What was imported, read from the copy that the mirror keeps: it tells who changed a cell that both sides changed.
 
-use super::compare::by_key;
+use super::compare::{RecordRow, by_key};
 use super::reread::{Reread, survey_one};
 use crate::bridge::ColumnWriter;
 use crate::links::Kept;
@@ -15,7 +15,7 @@ use std::collections::HashMap;
 const MOST_RECORDS: u64 = 200_000;
 
 /// The records of the last import by their key: fingerprints and fields by column of the link; `None`: they cannot be had.
-pub(super) fn read(kept: &Kept, key: &[usize]) -> Option<HashMap<u64, (Vec<u64>, Vec<String>)>> {
+pub(super) fn read(kept: &Kept, key: &[usize]) -> Option<HashMap<u64, RecordRow>> {
     let link = &kept.link;
     let path = kept.mirror.source()?;
     // Of another import, it would tell lies.

@@ -111,6 +111,10 @@ pub(crate) fn compare(
         key: key.iter().filter_map(|place| link.columns[common[*place].0].name.clone()).collect(),
         rows_before: seen.rows.len() as u64,
         moved: u64::from(alignment.moved),
+        winner: wishes.edits.map(|winner| match winner {
+            Winner::Source => "source",
+            Winner::Sheet => "sheet",
+        }),
         notes,
         ..Report::default()
     };
@@ -130,7 +134,9 @@ pub(crate) fn compare(
     report.rows_after = report.rows_before + report.added - report.gone;
     let Seen { place, wish, .. } = seen;
     let gone = decided.gone.len() as u32;
-    let place = place.with_rows(decided.added.len() as u64, gone, &wish, &located.sheet_name)?;
+    let place = place
+        .with_rows(decided.added.len() as u64, gone, &wish, &located.sheet_name)
+        .map_err(|failure| no_room(failure, &located))?;
     check_moves(&place, &decided.gone, &located)?;
     let now = imported_now(&reread, &common, &alignment, &source)?;
     if report.conflicts > 0 && wishes.edits.is_none() {
@@ -149,6 +155,12 @@ pub(crate) fn compare(
         report,
         reread,
     }))
+}
+
+/// What is said where something stands in the way of new rows.
+fn no_room(failure: Failure, located: &Located) -> Failure {
+    let help = format!("make room below {}, then refresh again", located.range);
+    Failure { help: vec![help], ..failure }
 }
 
 fn has_repeats(keys: &[u64]) -> bool {
@@ -227,7 +239,7 @@ struct Sides<'s> {
 type SheetRow = (Vec<u64>, Vec<String>);
 
 /// A record: by column in common, fingerprints and fields.
-type RecordRow = (Vec<u64>, Vec<String>);
+pub(super) type RecordRow = (Vec<u64>, Vec<String>);
 
 impl<'s> Sides<'s> {
     fn new(

@@ -30,6 +30,8 @@ pub(crate) struct Report {
     pub(crate) removed_by_hand: u64,
     /// Cells and rows that both sides changed.
     pub(crate) conflicts: u64,
+    /// Who won them: source or sheet.
+    pub(crate) winner: Option<&'static str>,
     pub(crate) columns_added: Vec<String>,
     pub(crate) columns_gone: Vec<String>,
     pub(crate) columns_renamed: Vec<Renamed>,

@@ -12,7 +12,7 @@ use crate::placing::{self, Mode, Place, Wish};
 use crate::render::command::quoted;
 use incola_core::kind::Kind;
 use incola_core::refresh::fingerprint;
-use incola_workbook::{CellContent, CellRef, ExistingBook, ExistingTable, Range, Scan, Scanner};
+use incola_workbook::{CellContent, CellRef, DefinedName, ExistingBook, ExistingTable, Range, Scan, Scanner};
 use std::path::Path;
 
 /// Where the table of a link is.
@@ -50,7 +50,7 @@ pub(crate) fn locate(book: &mut ExistingBook, kept: &Kept, path: &Path) -> Resul
     let sheets = book.sheet_names();
     let sheet_of = |name: &str| sheets.iter().position(|s| s.to_lowercase() == name.to_lowercase());
     let anchor = link.anchor();
-    let named = book.defined_names().iter().find(|n| n.name == anchor).and_then(|n| n.range());
+    let named = book.defined_names().iter().find(|n| n.name == anchor).and_then(DefinedName::range);
     let mut found = named.and_then(|(sheet, range)| Some((sheet_of(&sheet)?, range)));
     let mut table: Option<ExistingTable> = None;
     if let Some((sheet, range)) = found {

@@ -165,6 +165,13 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
             format!("{} of {} cells", grouped(written.exact), grouped(written.cells)),
         ));
     }
+    if let Some(key) = &sheet.link {
+        let key = if key.is_empty() { "what they hold".to_owned() } else { line(&key.join(", ")) };
+        rows.push((
+            "linked",
+            format!("to its source, records known by {key}; incola refresh brings changes in"),
+        ));
+    }
     let label = rows.iter().map(|(l, _)| width(l)).max().unwrap_or(0);
     let mut out = String::new();
     for (name, value) in rows {

@@ -29,6 +29,8 @@ struct SheetJson {
     matched: Vec<MatchedJson>,
     /// The docket that was obeyed.
     docket: Option<String>,
+    /// If the table is linked to its source: the columns of the key.
+    link: Option<Vec<String>>,
     sources: Vec<SourceJson>,
     rows: u64,
     cells: u64,
@@ -100,6 +102,7 @@ fn sheet(sheet: &SheetReceipt) -> SheetJson {
             .map(|(heading, column)| MatchedJson { heading: heading.clone(), column: column.clone() })
             .collect(),
         docket: sheet.docket.clone(),
+        link: sheet.link.clone(),
         sources: sheet
             .sources
             .iter()

@@ -128,6 +128,9 @@ fn link_page(report: &Report, tells_all: bool) -> String {
         format!("{} \u{2192} {}", grouped(report.rows_before), grouped(report.rows_after))
     };
     say("rows", format!("{totals}: {}", parts.join(", ")));
+    if let Some(winner) = report.winner.filter(|_| report.conflicts > 0) {
+        say("conflicts", format!("the {winner} wins"));
+    }
     let by = if report.key.is_empty() { "what they hold".to_owned() } else { line(&report.key.join(", ")) };
     say("known by", by);
     let hand: Vec<String> = [
@@ -157,7 +160,8 @@ fn link_page(report: &Report, tells_all: bool) -> String {
     let amount =
         |text: &Option<String>| text.as_ref().map_or_else(|| "none".to_owned(), |t| grouped_decimal(t));
     for sum in &report.sums {
-        say("sum", format!("{}: {} \u{2192} {}", line(&sum.column), amount(&sum.before), amount(&sum.after)));
+        let sums = format!("{} \u{2192} {}", amount(&sum.before), amount(&sum.after));
+        say("sum", format!("{} in the source: {sums}", line(&sum.column)));
     }
     let span = |days: &Option<(String, String)>| match days {
         Some((from, to)) => format!("{from} to {to}"),
@@ -167,9 +171,11 @@ fn link_page(report: &Report, tells_all: bool) -> String {
         say("days", format!("{}: {} \u{2192} {}", line(&days.column), span(&days.before), span(&days.after)));
     }
     if report.outcome == "refreshed" && report.cells_written > 0 {
-        let kept = match report.cells_exact == report.cells_written {
-            true => format!("all {} cells that were written", grouped(report.cells_written)),
-            false => format!("{} of {} cells", grouped(report.cells_exact), grouped(report.cells_written)),
+        let (cells, exact) = (grouped(report.cells_written), grouped(report.cells_exact));
+        let kept = if cells == exact {
+            format!("all {cells} cells that were written")
+        } else {
+            format!("{exact} of {cells} cells")
         };
         say("kept exactly", kept);
     }
@@ -217,8 +223,8 @@ fn changes(report: &Report, columns: usize, tells_all: bool) -> String {
             out.push_str(&format!("{}\n", start.trim_end()));
         }
         let indent = 2 + 8 + 2 + place + 2 + label + 2;
-        for (n, text) in details.iter().enumerate() {
-            let text = cut(text, columns.saturating_sub(indent).max(24));
+        let room = columns.saturating_sub(indent).max(32);
+        for (n, text) in details.iter().flat_map(|detail| wrapped(detail, room)).enumerate() {
             if n == 0 {
                 out.push_str(&format!("{start}  {text}\n"));
             } else {
@@ -246,6 +252,12 @@ fn changes(report: &Report, columns: usize, tells_all: bool) -> String {
         ));
     }
     out
+}
+
+/// A detail in lines, those behind the first one moved in.
+fn wrapped(detail: &str, columns: usize) -> Vec<String> {
+    let lines = wrap(detail, columns.saturating_sub(2)).into_iter().enumerate();
+    lines.map(|(n, line)| if n == 0 { line } else { format!("  {line}") }).collect()
 }
 
 /// The cells of a change, a line each.

@@ -19,7 +19,7 @@ impl Folder {
         // Not so new that it might still be written.
         let path = self.path(name);
         std::fs::write(&path, text).unwrap();
-        let before = std::time::SystemTime::now() - std::time::Duration::from_secs(60);
+        let before = std::time::SystemTime::now() - std::time::Duration::from_mins(1);
         File::options().write(true).open(&path).unwrap().set_modified(before).unwrap();
     }
 

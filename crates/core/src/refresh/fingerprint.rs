@@ -59,7 +59,7 @@ pub fn number(negative: bool, mut digits: u64, mut scale: i32) -> u64 {
         scale -= 1;
     }
     let sign = u64::from(negative) << 63;
-    of_bits(digits ^ sign ^ mixed(scale as u32 as u64), 2)
+    of_bits(digits ^ sign ^ mixed(u64::from(scale as u32)), 2)
 }
 
 /// A number as a sheet spells it, with digits, a point and an exponent; `None`: it is none.
@@ -72,8 +72,7 @@ pub fn number(negative: bool, mut digits: u64, mut scale: i32) -> u64 {
 pub fn number_text(text: &[u8]) -> Option<u64> {
     let (negative, rest) = match text {
         [b'-', rest @ ..] => (true, rest),
-        [b'+', rest @ ..] => (false, rest),
-        rest => (false, rest),
+        rest => (false, rest.strip_prefix(b"+").unwrap_or(rest)),
     };
     let (mut digits, mut scale, mut count, mut any) = (0_u64, 0_i32, 0_usize, false);
     let mut is_behind_point = false;

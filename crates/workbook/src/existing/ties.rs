@@ -81,9 +81,10 @@ pub(crate) fn types_added(part: &Part, overrides: &[(String, &str)]) -> Result<V
             }
             continue;
         }
-        let kind = match kind.contains('/') {
-            true => (*kind).to_owned(),
-            false => format!("application/vnd.openxmlformats-officedocument.spreadsheetml.{kind}+xml"),
+        let kind = if kind.contains('/') {
+            (*kind).to_owned()
+        } else {
+            format!("application/vnd.openxmlformats-officedocument.spreadsheetml.{kind}+xml")
         };
         let _ = write!(text, "<{prefix}Override PartName=\"/{name}\" ContentType=\"{kind}\"/>");
     }

@@ -145,7 +145,7 @@ impl<W: Write + Seek> ZipWriter<W> {
         pipeline::ordered(
             || Ok(chunks.next()),
             Compressor::new,
-            |compressor, chunk| compressor.block(chunk),
+            Compressor::block,
             |block| self.block(&block),
         )?;
         self.end()

@@ -38,7 +38,7 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     step(
         "The clerk knows better than the source what the Marsh Lantern carried, and types it into the sheet.",
     )?;
-    type_in(&book, "I3", Typed::Text("ro-ro units, two declared late"))?;
+    type_in(&book, "I3", &Typed::Text("ro-ro units, two declared late"))?;
     step("The planner sends the file again: one amount corrected, two calls added, one withdrawn.")?;
     let mut lines: Vec<String> = CALLS.lines().map(str::to_owned).collect();
     lines[3] = lines[3].replace("2305.49", "2503.49");
@@ -52,10 +52,11 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     step(
         "Now clerk and planner correct the same amount, each in another way. Nothing is written until someone says who wins.",
     )?;
-    type_in(&book, "K11", Typed::Number("8200.00"))?;
+    type_in(&book, "K11", &Typed::Number("8200.00"))?;
     lines[10] = lines[10].replace("8126.84", "8162.84");
     write(&calls, &(lines.join("\n") + "\n"))?;
     let conflict = obey(&["refresh", &book])?;
+    say("\n")?;
     code = code.max(obey(&["refresh", &book, "--edits", "sheet"])?);
     step("One day a column is missing. The table is left as it was, and the way on is told.")?;
     let without: Vec<String> = lines.iter().map(|line| without_last(line)).collect();
@@ -68,6 +69,7 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     let server = StandIn::start(&folder)?;
     let address = server.address_of("warnings.csv");
     code = code.max(obey(&["import", &address, "--into", &book])?);
+    say("\n")?;
     write(&warnings, &(WARNINGS.to_owned() + "2031-03-07T06:00,Outer Roads,8,2031-03-08T06:00\n"))?;
     code = code.max(obey(&["refresh", &book, "warnings"])?);
     step("What is linked to what, and how old it is:")?;
@@ -95,13 +97,13 @@ enum Typed<'t> {
 }
 
 /// Changes a cell of the first sheet as a clerk would in a spreadsheet program: nothing else changes.
-fn type_in(book: &str, cell: &str, typed: Typed<'_>) -> Result<()> {
+fn type_in(book: &str, cell: &str, typed: &Typed<'_>) -> Result<()> {
     let path = PathBuf::from(book);
     let failed = |e: incola_workbook::Error| Failure::unreadable(format!("{book}: {e}"));
     let file = File::open(&path).map_err(|e| Failure::io(&path, "read it", &e))?;
     let (shown, xml) = match typed {
-        Typed::Text(text) => (text, format!(" t=\"inlineStr\"><is><t>{}</t></is></c>", xml::escaped(text))),
-        Typed::Number(digits) => (digits, format!("><v>{digits}</v></c>")),
+        Typed::Text(text) => (*text, format!(" t=\"inlineStr\"><is><t>{}</t></is></c>", xml::escaped(text))),
+        Typed::Number(digits) => (*digits, format!("><v>{digits}</v></c>")),
     };
     say(&format!("  {cell}: {shown}\n"))?;
     let change = |content: Vec<u8>| {

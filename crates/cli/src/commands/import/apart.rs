@@ -138,5 +138,6 @@ fn new_sheet(
     opened.taken_names.extend(table.clone());
     let mut receipt = SheetReceipt::new(&sources, columns, name.to_owned(), table, written);
     receipt.docket.clone_from(&shape.docket);
+    receipt.link = opened.key_of_last(name);
     Ok(receipt)
 }

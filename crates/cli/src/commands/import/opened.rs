@@ -66,6 +66,12 @@ impl Opened {
         Ok(opened)
     }
 
+    /// The key of the link that was made last, if it is one of that sheet.
+    pub(super) fn key_of_last(&self, sheet: &str) -> Option<Vec<String>> {
+        let last = self.links.last().filter(|new| new.link.table.sheet == sheet)?;
+        Some(last.link.table.key.clone())
+    }
+
     /// The workbook that is there.
     pub(super) fn existing(&mut self) -> Option<&mut ExistingBook> {
         match &mut self.writer {

@@ -190,7 +190,9 @@ pub(super) fn import(
         opened.links.push(new);
     }
     opened.taken_names.extend(table.clone());
+    let link = opened.key_of_last(&name);
     let mut receipt = SheetReceipt::new(&together.sources, columns, name, table, written);
+    receipt.link = link;
     receipt.placed = (records > 0).then(|| place.range().to_string());
     receipt.replaced = (wish.mode == Mode::Replace).then(|| place.rows_before());
     receipt.docket.clone_from(&together.shape.docket);

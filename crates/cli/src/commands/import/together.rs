@@ -114,7 +114,9 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     } else {
         written = dry_written(columns, combined.records);
     }
+    let link = opened.key_of_last(&name);
     let mut sheet = SheetReceipt::new(&sources, columns, name, table, written);
+    sheet.link = link;
     sheet.docket.clone_from(&shape.docket);
     finish(&options, &to.path, opened, &styles, vec![sheet])
 }
