@@ -47,24 +47,23 @@ pub(crate) fn is_wanted(options: &Import, sources: &[(&Source, &Surveyed)]) -> b
     !options.no_link && !options.dry_run && sources.iter().all(|(source, _)| source.is_linkable())
 }
 
-/// Candidates for a key that is not stated, by place in the slots: columns that name things, without blanks.
+/// Candidates for a key that is not stated, by place in the slots: the first columns that may name things and have no blanks.
 pub(crate) fn key_candidates(options: &Import, columns: &[ColumnReading], slots: &[Slot]) -> Vec<usize> {
     if options.key.is_some() || slots.contains(&Slot::SourceName) {
         return Vec::new();
     }
-    let rank = |column: &ColumnReading| match &column.rule {
-        Rule::Text => Some(0),
-        Rule::Date(_) => Some(1),
-        Rule::Number(rule) if rule.spellings.iter().all(|s| !s.has_mark()) => Some(2),
-        _ => None,
+    let may_name = |column: &ColumnReading| match &column.rule {
+        Rule::Text | Rule::Date(_) => true,
+        // Amounts name nothing.
+        Rule::Number(rule) => rule.spellings.iter().all(|s| !s.has_mark()),
+        _ => false,
     };
-    let fields = slots.iter().enumerate().filter_map(|(place, slot)| match slot {
-        Slot::Field(n) if columns[*n].stats.blank == 0 => Some((rank(&columns[*n])?, place)),
-        _ => None,
-    });
-    let mut ranked: Vec<(u8, usize)> = fields.collect();
-    ranked.sort_unstable();
-    ranked.into_iter().take(2).map(|(_, place)| place).collect()
+    let may_be = |slot: &Slot| match slot {
+        Slot::Field(n) => columns[*n].stats.blank == 0 && may_name(&columns[*n]),
+        _ => false,
+    };
+    // What names a record stands in front, as a rule.
+    (0..slots.len()).filter(|place| may_be(&slots[*place])).take(3).collect()
 }
 
 /// The columns of a stated key, by name.

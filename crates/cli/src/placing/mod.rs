@@ -236,6 +236,7 @@ impl Place {
                 first_row: self.data_first,
                 old_last: self.data_last.max(self.data_first),
                 new_last: end,
+                shrinks: self.removed > 0,
             }),
             fills,
             old_last: self.old_last,

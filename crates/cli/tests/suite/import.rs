@@ -18,6 +18,7 @@ fn values_are_kept_and_numbers_and_dates_are_real() {
       source        calls.csv, 277 bytes, 3 records
       rows          3
       kept exactly  all 19 cells, spelled again from the sheet and compared
+      linked        to its source, records known by Call no; incola refresh brings changes in
 
       column       kind                            cells  blank       sum
       Call no      text                                3      0

@@ -100,7 +100,7 @@ fn what_the_source_changed_comes_in_and_is_told() {
       link      calls, table calls in sheet calls
       rows      4 → 5: 2 added, 1 gone, 1 revised, 2 the same
       known by  Call
-      sum       Dues: 25.50 → 26.65
+      sum       Dues in the source: 25.50 → 26.65
       days      Arrived: 2031-03-17 to 2031-03-20 → 2031-03-17 to 2031-04-03
 
       revised   row 3  Call A-2  Dues: 3.00 → 3.40
@@ -573,4 +573,100 @@ impl Folder {
             out
         });
     }
+}
+
+/// What happens to a row: by the source, and by hand.
+#[derive(Clone, Debug)]
+struct Story {
+    /// 0 stays, 1 the cargo is revised, 2 the tons are, 3 both are, 4 gone.
+    source: u8,
+    /// 0 nothing, 1 the cargo is typed over, 2 the tons are, 3 both are.
+    hand: u8,
+}
+
+fn story() -> impl proptest::strategy::Strategy<Value = Story> {
+    use proptest::prelude::*;
+    (0_u8..5, 0_u8..4).prop_map(|(source, hand)| Story { source, hand })
+}
+
+proptest::proptest! {
+    #![proptest_config(proptest::prelude::ProptestConfig { cases: 24, ..Default::default() })]
+
+    #[test]
+    fn source_and_hand_come_together_as_a_plain_model_says(
+        stories in proptest::collection::vec(story(), 1..9),
+        new in 1_usize..4,
+        turned_round: bool,
+        sheet_wins: bool,
+    ) {
+        let head = "Key,Cargo,Tons\n";
+        let base: String = (0..stories.len()).map(|n| format!("K{n},cargo {n},{n}.5\n")).collect();
+        let folder = Folder::new().with("moves.csv", head.to_owned() + &base);
+        folder.run("import moves.csv --into book.xlsx --key Key").expect(0);
+        let (mut lines, mut expected) = (Vec::new(), Vec::new());
+        for (n, Story { source, hand }) in stories.iter().enumerate() {
+            if hand & 1 == 1 {
+                folder.type_in(&format!("B{}", n + 2), &format!("typed {n}"));
+            }
+            if hand & 2 == 2 {
+                folder.type_in(&format!("C{}", n + 2), &format!("{n}.25"));
+            }
+            let cargo = if source & 1 == 1 { format!("revised {n}") } else { format!("cargo {n}") };
+            let tons = if source & 2 == 2 { format!("{n}.75") } else { format!("{n}.5") };
+            if *source < 4 {
+                lines.push(format!("K{n},{cargo},{tons}\n"));
+            } else if *hand == 0 || !sheet_wins {
+                continue;
+            }
+            // By hand wins over what was imported; over a revision only if the sheet is to win.
+            let by_hand = |bit: u8| hand & bit == bit && (source & bit == 0 || sheet_wins || *source == 4);
+            let cargo = if by_hand(1) { format!("typed {n}") } else { cargo };
+            let tons = if by_hand(2) { format!("{n}.25") } else { tons };
+            expected.push(format!("\"K{n}\"|\"{cargo}\"|{tons}"));
+        }
+        if turned_round {
+            lines.reverse();
+        }
+        for n in 0..new {
+            lines.push(format!("N{n},new {n},{n}.5\n"));
+            expected.push(format!("\"N{n}\"|\"new {n}\"|{n}.5"));
+        }
+        folder.write("moves.csv", &(head.to_owned() + &lines.concat()));
+        let winner = if sheet_wins { "sheet" } else { "source" };
+        folder.refresh(&format!("--accept shorter --edits {winner}")).expect(0);
+        proptest::prop_assert_eq!(folder.rows("moves"), expected.clone());
+        // Once it is settled, nothing is left to do; and what comes next finds everything in its place.
+        folder.refresh("--dry-run").expect(0);
+        lines.push("Z,last,1.5\n".to_owned());
+        expected.push("\"Z\"|\"last\"|1.5".to_owned());
+        folder.write("moves.csv", &(head.to_owned() + &lines.concat()));
+        folder.refresh("").expect(0);
+        proptest::prop_assert_eq!(folder.rows("moves"), expected);
+    }
+}
+
+#[test]
+fn a_refresh_that_is_killed_leaves_the_old_workbook_or_the_new_one() {
+    let mut text = String::from("Key,Cargo,Tons\n");
+    for n in 0..20_000 {
+        text += &format!("K{n:05},cargo of call {n},{n}.5\n");
+    }
+    let folder = Folder::new();
+    folder.write("moves.csv", &text);
+    folder.run("import moves.csv --into book.xlsx").expect(0);
+    let old = folder.book();
+    folder.write("moves.csv", &text.replace("cargo of call 77", "revised"));
+    for wait in [5, 20, 40, 80, 120, 200] {
+        let mut child = folder.command("refresh book.xlsx").spawn().unwrap();
+        std::thread::sleep(std::time::Duration::from_millis(wait));
+        child.kill().unwrap();
+        child.wait().unwrap();
+        let now = folder.book();
+        if now != old {
+            break;
+        }
+    }
+    folder.refresh("").expect(0);
+    assert_eq!(folder.rows("moves")[77], "\"K00077\"|\"revised\"|77.5");
+    assert_eq!(folder.files(), ["book.xlsx", "moves.csv"], "nothing is left beside it");
 }

@@ -17,6 +17,8 @@ pub struct Extension {
     pub old_last: u32,
     /// The last row of data as it is.
     pub new_last: u32,
+    /// Whether areas that ended with the rows end with them when they become fewer.
+    pub shrinks: bool,
 }
 
 impl Extension {
@@ -25,9 +27,10 @@ impl Extension {
         let mut range = Range::parse(text)?;
         let covers = range.from.row <= self.first_row
             && range.to.row >= self.old_last.max(self.first_row)
-            && range.to.row < self.new_last
             && self.columns.iter().any(|c| (range.from.column..=range.to.column).contains(c));
-        covers.then(|| {
+        // What reached further than the rows was meant to.
+        let shrinks = self.shrinks && range.to.row == self.old_last && range.to.row > self.new_last;
+        (covers && (range.to.row < self.new_last || shrinks)).then(|| {
             range.to.row = self.new_last;
             range.to_string()
         })
@@ -165,7 +168,8 @@ mod tests {
 
     #[test]
     fn areas_that_covered_the_rows_take_in_those_that_came() {
-        let extension = Extension { columns: vec![1, 2, 3], first_row: 2, old_last: 9, new_last: 20 };
+        let extension =
+            Extension { columns: vec![1, 2, 3], first_row: 2, old_last: 9, new_last: 20, shrinks: false };
         let expected = TAIL
             .replace("A1:C9", "A1:C20")
             .replace("C2:C9", "C2:C20")
@@ -177,6 +181,9 @@ mod tests {
             let extension = Extension { old_last, new_last, ..extension.clone() };
             assert_eq!(shown(Some(&extension), false), TAIL);
         }
+        // Unless rows in between went: then it is the same rows that are covered.
+        let shorter = Extension { new_last: 6, shrinks: true, ..extension };
+        assert_eq!(shown(Some(&shorter), false), expected.replace("20", "6"));
     }
 
     #[test]
