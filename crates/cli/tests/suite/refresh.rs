@@ -308,6 +308,26 @@ fn broken_sources_leave_the_table_as_it_is() {
 }
 
 #[test]
+fn a_file_that_grows_is_not_read_half() {
+    let folder = linked("");
+    let before = folder.book();
+    let path = folder.path("calls.csv");
+    let writer = std::thread::spawn(move || {
+        use std::io::Write;
+        let mut file = File::options().append(true).open(path).unwrap();
+        for n in 0..80 {
+            writeln!(file, "B-{n},001,21.03.2031,1.00").unwrap();
+            std::thread::sleep(std::time::Duration::from_millis(25));
+        }
+    });
+    std::thread::sleep(std::time::Duration::from_millis(100));
+    let run = folder.refresh("").expect(4);
+    assert!(run.err.contains("calls.csv: it is being written"), "{}", run.err);
+    assert!(folder.book() == before);
+    writer.join().unwrap();
+}
+
+#[test]
 fn what_is_accepted_goes_in() {
     let folder = linked("");
     folder.write("calls.csv", "Call,Berth,Arrived,Dues\nA-1,007,17.03.2031,12.50\n");

@@ -145,6 +145,28 @@ fn redirections_are_followed_and_secrets_stay_with_their_host() {
 }
 
 #[test]
+fn what_comes_compressed_is_inflated() {
+    let mut gzip = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::default());
+    gzip.write_all(CALLS.as_bytes()).unwrap();
+    let body = gzip.finish().unwrap();
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = format!("http://{}/calls.csv.gz", listener.local_addr().unwrap());
+    let server = std::thread::spawn(move || {
+        let (mut stream, _) = listener.accept().unwrap();
+        let _ = stream.read(&mut [0; 4096]);
+        let head = format!(
+            "HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nConnection: close\r\nContent-Length: {}\r\n\r\n",
+            body.len()
+        );
+        stream.write_all(&[head.as_bytes(), &body].concat()).unwrap();
+    });
+    let folder = Folder::new();
+    folder.run(&format!("import {address} --into book.xlsx")).expect(0);
+    server.join().unwrap();
+    assert_eq!(folder.cells("book.xlsx", "calls")[3].join("|"), "\"A-3\"|\"003\"|8.25");
+}
+
+#[test]
 fn a_watch_looks_so_often_and_says_what_it_did() {
     let folder = Folder::new().with("calls.csv", CALLS);
     folder.run("import calls.csv --into book.xlsx").expect(0);
