@@ -1,6 +1,7 @@
 //! What was compared, brought into the sheet.
 
-use super::compare::{Compared, RowWork, range_after};
+use super::compare::{Compared, range_after};
+use super::decide::RowWork;
 use super::sheet_side::columns_of;
 use crate::bridge::{ColumnWriter, Outcome, Scratch};
 use crate::docket::draft::format_of;

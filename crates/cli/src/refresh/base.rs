@@ -1,7 +1,7 @@
 //! What was imported, read from the copy that the mirror keeps: it tells who changed a cell that both sides changed.
 
-use super::compare::{RecordRow, by_key};
 use super::reread::{Reread, survey_one};
+use super::sides::RecordRow;
 use crate::bridge::ColumnWriter;
 use crate::links::Kept;
 use crate::passes::prints::{Columns, Picked, pick, texts};
@@ -9,7 +9,7 @@ use crate::passes::write::Slot;
 use crate::source::Source;
 use incola_core::docket::Docket;
 use incola_workbook::Styles;
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 /// Most records that are read into memory.
 const MOST_RECORDS: u64 = 200_000;
@@ -53,4 +53,14 @@ pub(super) fn read(kept: &Kept, key: &[usize]) -> Option<HashMap<u64, RecordRow>
         rows.push((Reread::key_of(&prints, key), (prints, shown)));
     }
     Some(by_key(rows))
+}
+
+/// Records by their key.
+fn by_key(rows: Vec<(u64, RecordRow)>) -> HashMap<u64, RecordRow> {
+    let mut all: BTreeMap<u64, Option<RecordRow>> = BTreeMap::new();
+    for (key, row) in rows {
+        // A key that is there twice tells nothing.
+        all.entry(key).and_modify(|own| *own = None).or_insert(Some(row));
+    }
+    all.into_iter().filter_map(|(key, row)| Some((key, row?))).collect()
 }

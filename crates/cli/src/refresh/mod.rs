@@ -9,10 +9,13 @@
 
 mod apply;
 mod base;
+mod changes;
 mod compare;
+mod decide;
 pub(crate) mod report;
 mod reread;
 mod sheet_side;
+mod sides;
 mod standing;
 
 pub(crate) use apply::apply;
