@@ -293,7 +293,8 @@ impl ColumnWriter {
                 text(&formula)
             }
             CellContent::Number(digits) => {
-                let Some(format) = self.formats.first() else { return text(digits) };
+                let Some(first) = self.formats.first() else { return text(digits) };
+                let format = self.grouping_format(digits).unwrap_or(first);
                 let mut shifted = Vec::new();
                 if let Some(millis) = format.is_date().then(|| self.moment_of(digits, kind)).flatten() {
                     let days = (millis.div_euclid(DAY) - i64::from(serial_date::DAYS_1970)) as i32;
@@ -314,6 +315,12 @@ impl ColumnWriter {
                 }
             }
         }
+    }
+
+    /// For a number that is long enough to be grouped: the format that does, if the column has one.
+    fn grouping_format(&self, digits: &[u8]) -> Option<&NumberFormat> {
+        let whole = digits.iter().take_while(|b| **b != b'.').filter(|b| b.is_ascii_digit()).count();
+        self.formats.iter().find(|format| whole > 3 && format.code().contains("#,##0"))
     }
 
     /// Writes a day as its count from 1904; one before that, which such a workbook cannot hold, as text.

@@ -116,6 +116,11 @@ impl Source {
         self.is_linkable
     }
 
+    /// What the disk knows of the file that is open.
+    pub(crate) fn about(&self) -> io::Result<std::fs::Metadata> {
+        self.file.metadata()
+    }
+
     /// What a server says of its version.
     pub(crate) fn version(&self) -> &Version {
         &self.version

@@ -20,8 +20,8 @@ pub(crate) struct NewLink {
     pub(crate) link: Link,
     pub(crate) prints: Vec<u64>,
     pub(crate) range: Range,
-    /// When the files were changed last.
-    pub(crate) modified: Vec<i64>,
+    /// What the files are known by.
+    pub(crate) stamps: Vec<Stamp>,
     /// The one file that it was made from.
     pub(crate) source: Option<String>,
 }
@@ -49,7 +49,8 @@ pub(crate) fn is_wanted(options: &Import, sources: &[(&Source, &Surveyed)]) -> b
 
 /// Candidates for a key that is not stated, by place in the slots: the first columns that may name things and have no blanks.
 pub(crate) fn key_candidates(options: &Import, columns: &[ColumnReading], slots: &[Slot]) -> Vec<usize> {
-    if options.key.is_some() || slots.contains(&Slot::SourceName) {
+    // Among several files, a value is there more than once as a rule.
+    if options.key.is_some() || options.together {
         return Vec::new();
     }
     let may_name = |column: &ColumnReading| match &column.rule {
@@ -110,16 +111,16 @@ pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
         name.into_iter().collect()
     };
     let mut parts = Vec::new();
-    let mut modified = Vec::new();
+    let mut stamps = Vec::new();
     for (source, surveyed) in made.sources {
         let at = if is_address(&source.name) {
             source.name.clone()
         } else {
             origin::from_book(Path::new(&source.name), made.book)
         };
-        let (part, time) = origin::part_of(source, &at, surveyed.reading.records)?;
+        let (part, stamp) = origin::part_of(source, &at, surveyed.reading.records)?;
         parts.push(part);
-        modified.push(time);
+        stamps.push(stamp);
     }
     let docket = resolved(first, surveyed, made)?;
     let name = made.table.unwrap_or(made.sheet).to_owned();
@@ -153,7 +154,7 @@ pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
         link,
         prints: std::mem::take(&mut made.written.prints),
         range: made.range,
-        modified,
+        stamps,
         source: only,
     })
 }
@@ -269,13 +270,13 @@ fn write_down(
 pub(crate) fn remember(new: &NewLink, book: &Path) {
     let mirror = Mirror::of(book, &new.link.id);
     mirror.keep_link(&new.link, &new.prints);
-    let parts = new.link.parts.iter().zip(&new.modified);
-    let parts = parts.map(|(part, modified)| super::mirror::SeenPart::now(part, *modified)).collect();
+    let parts = new.link.parts.iter().zip(&new.stamps);
+    let parts = parts.map(|(part, stamp)| super::mirror::SeenPart::now(part, *stamp)).collect();
     mirror.keep_seen(&super::mirror::Seen { parts });
     mirror.trust(&origin::reads(&new.link, book));
     if let Some(source) = &new.source {
         // What is there now must be what was read.
-        let is_same = |stamp: Stamp| new.modified.first() == Some(&stamp.modified);
+        let is_same = |stamp: Stamp| new.stamps.first() == Some(&stamp);
         if origin::stamp(Path::new(source)).is_ok_and(is_same)
             && let Ok(source) = Source::open(source, &std::env::temp_dir())
             && let Ok(bytes) = source.reader()

@@ -1,6 +1,7 @@
 //! What the user's state folder knows of a link: the link itself, its rows, the source as it was imported, when it was last seen,
 //! and whether it is trusted. Everything but trust can be lost without harm.
 
+use super::origin::Stamp;
 use super::store::{bytes_of, prints};
 use super::{Link, Part};
 use crate::safety::{name_of, state_folder};
@@ -33,6 +34,9 @@ pub(crate) struct SeenPart {
     pub(crate) bytes: u64,
     /// When it was changed last, in nanoseconds since 1970.
     pub(crate) modified: i64,
+    /// Which file it is on its disk.
+    #[serde(default)]
+    pub(crate) inode: u64,
     pub(crate) digest: String,
     pub(crate) etag: Option<String>,
     pub(crate) last_modified: Option<String>,
@@ -142,12 +146,18 @@ impl Mirror {
 }
 
 impl SeenPart {
+    /// Whether a file is the one that was seen, as far as can be told without reading it.
+    pub(crate) fn is(&self, stamp: Stamp) -> bool {
+        (self.bytes, self.modified, self.inode) == (stamp.bytes, stamp.modified, stamp.inode)
+    }
+
     /// What a link that was just made or refreshed knows of a part.
-    pub(crate) fn now(part: &Part, modified: i64) -> Self {
+    pub(crate) fn now(part: &Part, stamp: Stamp) -> Self {
         Self {
             at: part.at.clone(),
             bytes: part.bytes,
-            modified,
+            modified: stamp.modified,
+            inode: stamp.inode,
             digest: part.digest.clone(),
             etag: part.etag.clone(),
             last_modified: part.last_modified.clone(),

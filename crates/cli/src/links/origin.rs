@@ -31,8 +31,11 @@ pub(super) fn of_import(typed: &[String], book: &Path, is_together: bool, source
 pub(crate) fn from_book(path: &Path, book: &Path) -> String {
     let real = |p: &Path| fs::canonicalize(p).ok();
     let folder = real(folder_of(book));
-    // A pattern is no path: its folder is.
-    let own = real(path).or_else(|| Some(real(folder_of(path))?.join(path.file_name()?)));
+    // A pattern is no path: its folder is. And a link on the disk may lead to another file tomorrow: it is kept as it is.
+    let own = match path.file_name() {
+        Some(name) => real(folder_of(path)).map(|folder| folder.join(name)),
+        None => real(path),
+    };
     let (Some(folder), Some(own)) = (folder, own) else { return path.display().to_string() };
     let (from, to): (Vec<Component<'_>>, Vec<Component<'_>>) =
         (folder.components().collect(), own.components().collect());
@@ -108,28 +111,39 @@ pub(crate) fn parts(source: &LinkedSource, book: &Path) -> Result<Vec<(String, S
 }
 
 /// What a file is known by without being read.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Stamp {
     pub(crate) bytes: u64,
     /// Nanoseconds since 1970.
     pub(crate) modified: i64,
+    /// Which file it is on its disk, where that can be told: two may be of one size and time.
+    pub(crate) inode: u64,
 }
 
 /// Looks at a file.
 pub(crate) fn stamp(path: &Path) -> std::io::Result<Stamp> {
-    let about = fs::metadata(path)?;
+    Ok(stamp_of(&fs::metadata(path)?))
+}
+
+fn stamp_of(about: &fs::Metadata) -> Stamp {
     let modified = about.modified().ok().and_then(|t| jiff::Timestamp::try_from(t).ok());
     let modified = modified.map_or(0, |t| i64::try_from(t.as_nanosecond()).unwrap_or(0));
-    Ok(Stamp { bytes: about.len(), modified })
+    #[cfg(unix)]
+    let inode = std::os::unix::fs::MetadataExt::ino(about);
+    #[cfg(not(unix))]
+    let inode = 0;
+    Stamp { bytes: about.len(), modified, inode }
 }
 
 /// What a source that was read becomes in a link, and when it was changed.
 ///
 /// # Errors
 /// If it cannot be read once more.
-pub(crate) fn part_of(source: &Source, at: &str, records: u64) -> Result<(Part, i64)> {
+pub(crate) fn part_of(source: &Source, at: &str, records: u64) -> Result<(Part, Stamp)> {
+    // Of the file that was read, and before its digest: what is put in its place now, or written behind, will be seen.
+    let stamp =
+        source.path().and_then(|_| source.about().ok()).map(|about| stamp_of(&about)).unwrap_or_default();
     let (bytes, digest) = source.digest()?;
-    let modified = source.path().and_then(|path| stamp(path).ok()).map_or(0, |stamp| stamp.modified);
     let version = source.version();
     let part = Part {
         at: at.to_owned(),
@@ -139,7 +153,7 @@ pub(crate) fn part_of(source: &Source, at: &str, records: u64) -> Result<(Part, 
         etag: version.etag.clone(),
         last_modified: version.last_modified.clone(),
     };
-    Ok((part, modified))
+    Ok((part, stamp))
 }
 
 /// Fails if a file grows while it is looked at twice.

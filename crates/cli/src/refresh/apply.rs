@@ -7,6 +7,7 @@ use crate::bridge::{ColumnWriter, Outcome, Scratch};
 use crate::docket::draft::format_of;
 use crate::failure::{Failure, Result};
 use crate::links::mirror::{Seen, SeenPart};
+use crate::links::origin::Stamp;
 use crate::links::{self, Kept, Link, Part};
 use crate::passes::prints::{Picked, texts};
 use crate::passes::write::{Slot, not_written};
@@ -32,7 +33,7 @@ pub(crate) struct Applied {
     kept: Kept,
     link: Link,
     imported: Vec<u64>,
-    parts: Vec<(Part, i64)>,
+    parts: Vec<(Part, Stamp)>,
     source: Option<Source>,
     /// Cells that were written, and those of them that give back their field.
     pub(crate) cells: (u64, u64),
@@ -253,7 +254,7 @@ fn add_rows(
 }
 
 /// The link as it is from now on.
-fn link_now(compared: &Compared, parts: &[(Part, i64)], range: incola_workbook::Range) -> Result<Link> {
+fn link_now(compared: &Compared, parts: &[(Part, Stamp)], range: incola_workbook::Range) -> Result<Link> {
     let Compared { kept, located, reread, .. } = compared;
     let places = columns_of(kept, located)?;
     let mut columns = compared.columns.clone();
@@ -302,7 +303,7 @@ impl Applied {
     pub(crate) fn remember(&self, book: &Path) {
         let mirror = &self.kept.mirror;
         mirror.keep_link(&self.link, &self.imported);
-        let parts = self.parts.iter().map(|(part, modified)| SeenPart::now(part, *modified)).collect();
+        let parts = self.parts.iter().map(|(part, stamp)| SeenPart::now(part, *stamp)).collect();
         mirror.keep_seen(&Seen { parts });
         mirror.trust(&links::origin::reads(&self.link, book));
         if let Some(bytes) = self.source.as_ref().and_then(|source| source.reader().ok()) {

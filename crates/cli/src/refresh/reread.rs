@@ -356,7 +356,7 @@ impl Reread {
     }
 
     /// What the link will know of the files, and when they were changed.
-    pub(super) fn parts_now(&self) -> Result<Vec<(Part, i64)>> {
+    pub(super) fn parts_now(&self) -> Result<Vec<(Part, Stamp)>> {
         self.sources
             .iter()
             .zip(&self.parts)

@@ -84,7 +84,8 @@ impl<'s> Sides<'s> {
     /// What a row is called: its key, or what it begins with.
     pub(super) fn label(&self, key: &[usize], shown: &[String]) -> String {
         let name = |place: usize| self.kept.link.columns[self.common[place].0].heading.clone();
-        let places: Vec<usize> = if key.is_empty() { vec![0] } else { key.to_vec() };
+        let first = self.common.iter().position(|(_, slot)| *slot != Slot::SourceName).unwrap_or(0);
+        let places: Vec<usize> = if key.is_empty() { vec![first] } else { key.to_vec() };
         let parts = places.iter().filter_map(|place| {
             let text = shown.get(*place).filter(|t| !t.is_empty())?;
             Some(format!("{} {text}", name(*place)))

@@ -46,17 +46,17 @@ pub(crate) fn standing(kept: &Kept, book: &Path, reads: bool) -> Result<Standing
     let mut is_news = false;
     for (at, name) in &parts {
         let Some(known) = link.parts.iter().find(|part| part.at == *at) else { return Ok(Standing::Changed) };
-        let Ok(Stamp { bytes, modified }) = origin::stamp(Path::new(name)) else {
+        let Ok(stamp) = origin::stamp(Path::new(name)) else {
             return Ok(Standing::Changed);
         };
         let last = seen.parts.iter().find(|s| s.at == *at && s.stands_for == known.digest);
-        if last.is_some_and(|last| last.bytes == bytes && last.modified == modified) {
+        if last.is_some_and(|last| last.is(stamp)) {
             continue;
         }
         // Of another size, it has other content; unless that was seen to stand for the same records.
         let candidates: Vec<(u64, &str)> = std::iter::once((known.bytes, known.digest.as_str()))
             .chain(last.map(|last| (last.bytes, last.digest.as_str())))
-            .filter(|(size, _)| *size == bytes)
+            .filter(|(size, _)| *size == stamp.bytes)
             .collect();
         if candidates.is_empty() || !reads {
             return Ok(Standing::Changed);
@@ -66,7 +66,7 @@ pub(crate) fn standing(kept: &Kept, book: &Path, reads: bool) -> Result<Standing
         if !candidates.iter().any(|(_, known)| **known == digest) {
             return Ok(Standing::Changed);
         }
-        let own = SeenPart { bytes, modified, digest, ..SeenPart::now(known, modified) };
+        let own = SeenPart { bytes: stamp.bytes, digest, ..SeenPart::now(known, stamp) };
         seen.parts.retain(|s| s.at != *at);
         seen.parts.push(own);
         is_news = true;
@@ -78,12 +78,12 @@ pub(crate) fn standing(kept: &Kept, book: &Path, reads: bool) -> Result<Standing
 }
 
 /// Remembers that a source, though its bytes are others, holds the records that the table has.
-pub(super) fn note_same(kept: &Kept, now: &[(crate::links::Part, i64)]) {
+pub(super) fn note_same(kept: &Kept, now: &[(crate::links::Part, Stamp)]) {
     let known = |at: &str| kept.link.parts.iter().find(|part| part.at == at).map(|part| part.digest.clone());
     let parts = now
         .iter()
-        .filter_map(|(part, modified)| {
-            Some(SeenPart { stands_for: known(&part.at)?, ..SeenPart::now(part, *modified) })
+        .filter_map(|(part, stamp)| {
+            Some(SeenPart { stands_for: known(&part.at)?, ..SeenPart::now(part, *stamp) })
         })
         .collect();
     kept.mirror.keep_seen(&Seen { parts });

@@ -172,7 +172,9 @@ fn link_page(report: &Report, tells_all: bool) -> String {
     }
     if report.outcome == "refreshed" && report.cells_written > 0 {
         let (cells, exact) = (grouped(report.cells_written), grouped(report.cells_exact));
-        let kept = if cells == exact {
+        let kept = if cells == exact && report.cells_written == 1 {
+            "the cell that was written".to_owned()
+        } else if cells == exact {
             format!("all {cells} cells that were written")
         } else {
             format!("{exact} of {cells} cells")

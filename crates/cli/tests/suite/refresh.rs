@@ -507,6 +507,18 @@ fn a_folder_is_linked_as_a_whole() {
     assert!(rows[7].starts_with("\"10.csv\"|\"C-4\""), "{rows:?}");
 }
 
+#[cfg(unix)]
+#[test]
+fn a_link_on_the_disk_is_followed_anew_each_time() {
+    let folder = Folder::new().with("march.csv", CALLS).with("april.csv", CALLS.replace("3.00", "3.10"));
+    let latest = folder.path("latest.csv");
+    std::os::unix::fs::symlink("march.csv", &latest).unwrap();
+    folder.run("import latest.csv --into book.xlsx").expect(0);
+    std::fs::remove_file(&latest).unwrap();
+    std::os::unix::fs::symlink("april.csv", &latest).unwrap();
+    assert!(folder.refresh("").expect(0).out.contains("1 revised"));
+}
+
 #[test]
 fn a_pattern_in_quotes_is_linked_too() {
     let folder =
