@@ -1,7 +1,7 @@
 //! A workbook that is there: opened, or refused with a reason.
 
 use crate::failure::{Failure, Result};
-use incola_workbook::ExistingBook;
+use incola_workbook::{ExistingBook, Obstacle};
 use std::fs::File;
 use std::io::Read;
 use std::path::Path;
@@ -43,4 +43,23 @@ pub(crate) fn not_changed(path: &Path, error: &incola_workbook::Error) -> Failur
     }
     .leaving("it was left as it is")
     .help("choose another workbook with --into")
+}
+
+/// Fails if a workbook is not to be changed, by what stands against it.
+pub(crate) fn check_changeable(path: &Path, obstacle: Option<Obstacle>, even_signed: bool) -> Result<()> {
+    let why = match obstacle {
+        None => return Ok(()),
+        Some(Obstacle::Signed) if even_signed => return Ok(()),
+        Some(Obstacle::Signed) => "it is signed, and any change would break the signature",
+        Some(Obstacle::Tracked) => "its changes are tracked, and this one would not be",
+        Some(Obstacle::Protected) => {
+            "its structure is protected: its owner wants no sheet added; unprotect it first"
+        }
+    };
+    let failure = Failure::protected(format!("{}: {why}", path.display())).leaving("it was left as it is");
+    Err(if obstacle == Some(Obstacle::Signed) {
+        failure.help("to change it all the same: import and refresh take --even-signed")
+    } else {
+        failure
+    })
 }

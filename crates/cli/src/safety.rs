@@ -77,7 +77,7 @@ pub(crate) fn unfinished_prefix(book: &Path) -> String {
 }
 
 /// Removes what an import that was killed left beside a workbook. Only for whoever holds the lock: nobody else writes there.
-pub(crate) fn remove_unfinished(book: &Path, lock: &Lock) {
+fn remove_unfinished(book: &Path, lock: &Lock) {
     if lock.file.is_none() {
         return;
     }
@@ -93,6 +93,13 @@ pub(crate) fn remove_unfinished(book: &Path, lock: &Lock) {
             let _ = fs::remove_file(entry.path());
         }
     }
+}
+
+/// [Locks](lock) a workbook, and clears what an earlier run left beside it.
+pub(crate) fn lock_and_clear(book: &Path) -> Result<Lock> {
+    let lock = lock(book)?;
+    remove_unfinished(book, &lock);
+    Ok(lock)
 }
 
 /// A version kept: the file, and the digest of what replaced it.

@@ -1,6 +1,6 @@
 //! `incola link`
 
-use crate::book_file::{not_changed, read_book};
+use crate::book_file::{check_changeable, not_changed, read_book};
 use crate::docket;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
@@ -12,10 +12,11 @@ use crate::passes::survey::survey;
 use crate::refresh::{self, Standing, Wishes};
 use crate::render::command::quoted;
 use crate::render::{self, links::Row};
-use crate::safety;
+use crate::safety::{self, Lock};
 use crate::source::{Source, is_address};
 use crate::target::Target;
-use incola_workbook::{BookWriter, DefinedName, ExistingBook, Styles};
+use incola_core::docket::Docket;
+use incola_workbook::{BookWriter, DefinedName, ExistingBook, Obstacle, Styles};
 use std::path::Path;
 
 /// Shows and changes links.
@@ -91,14 +92,19 @@ fn list(options: &LinkList) -> Result<ExitCode> {
     Ok(if needs_a_look { ExitCode::NeedsALook } else { ExitCode::Done })
 }
 
-/// Changes links in a workbook: `change` says what is written, and what is remembered then.
+/// A workbook to be changed, which nobody else changes from here on.
+fn locked(path: &Path) -> Result<(ExistingBook, Lock)> {
+    let lock = safety::lock_and_clear(path)?;
+    Ok((read_book(path)?, lock))
+}
+
+/// Changes links in a workbook: `change` says what is written.
 fn in_book(
     path: &Path,
     change: impl FnOnce(&mut BookWriter<Target>) -> Result<()>,
-    book: ExistingBook,
+    (book, _lock): (ExistingBook, Lock),
 ) -> Result<()> {
-    let lock = safety::lock(path)?;
-    safety::remove_unfinished(path, &lock);
+    check_changeable(path, book.obstacle().filter(|o| *o != Obstacle::Protected), false)?;
     let mut writer = BookWriter::over(book, Target::over(path)?).map_err(|e| not_changed(path, &e))?;
     change(&mut writer)?;
     let target = writer
@@ -110,7 +116,7 @@ fn in_book(
 
 fn cut(options: &LinkNames) -> Result<ExitCode> {
     let path = &options.book;
-    let mut book = read_book(path)?;
+    let (mut book, lock) = locked(path)?;
     let (all, lost) = links::find(path, &mut book)?;
     let (lost_names, names): (Vec<String>, Vec<String>) =
         options.links.iter().cloned().partition(|name| lost.contains(name));
@@ -132,7 +138,7 @@ fn cut(options: &LinkNames) -> Result<ExitCode> {
             }
             lost_ids.iter().try_for_each(|id| links::remove(writer, id, None))
         },
-        book,
+        (book, lock),
     )?;
     let mut out = String::new();
     for kept in &chosen {
@@ -159,7 +165,13 @@ fn trust(options: &LinkNames) -> Result<ExitCode> {
     let mut out = String::new();
     for kept in super::refresh::chosen(path, all, &options.links)? {
         let reads = reads(&kept.link, path);
-        kept.mirror.trust(&reads);
+        if !kept.mirror.trust(&reads) {
+            return Err(Failure::unreadable(
+                "trust cannot be remembered: the user's state folder cannot be written to",
+            )
+            .leaving("the link is not followed")
+            .help("say which folder it is: XDG_STATE_HOME=FOLDER"));
+        }
         out.push_str(&format!(
             "{}   trusted; it reads\n",
             render::style::strong(&render::sanitize::line(&kept.link.name))
@@ -174,16 +186,21 @@ fn trust(options: &LinkNames) -> Result<ExitCode> {
 
 fn repoint(options: &LinkRepoint) -> Result<ExitCode> {
     let path = &options.book;
-    let mut book = read_book(path)?;
+    let (mut book, lock) = locked(path)?;
     let (all, lost) = links::find(path, &mut book)?;
     let source = source_of(&options.source, path);
     if lost.contains(&options.link) {
-        return make_anew(options, book, source);
+        return make_anew(options, (book, lock), source);
     }
     let kept = super::refresh::chosen(path, all, std::slice::from_ref(&options.link))?;
     let Some(kept) = kept.into_iter().next() else {
         return Err(Failure::usage(format!("{}: it has no link {}", path.display(), options.link)));
     };
+    // What a workbook from elsewhere would tell the server is not told before it is trusted.
+    let asks = Docket::read(&kept.link.docket).is_ok_and(|docket| !docket.request.is_empty());
+    if asks && !kept.mirror.trusts(&reads(&kept.link, path)) {
+        return Err(untrusted(&kept, path));
+    }
     let mut link = kept.link.clone();
     let before = link.source.at.join(", ");
     link.source = source;
@@ -199,7 +216,7 @@ fn repoint(options: &LinkRepoint) -> Result<ExitCode> {
     let records = reread.reading.records;
     let located = refresh::locate(&mut book, &kept, path)?;
     let rows = links::read_rows(&mut book, &kept)?.unwrap_or_default();
-    in_book(path, |writer| links::write(writer, &link, &rows, located.range, Some(&kept)), book)?;
+    in_book(path, |writer| links::write(writer, &link, &rows, located.range, Some(&kept)), (book, lock))?;
     kept.mirror.keep_link(&link, &rows);
     kept.mirror.trust(&reads(&link, path));
     let shown = quoted(&path.display().to_string());
@@ -225,7 +242,11 @@ fn source_of(name: &str, book: &Path) -> LinkedSource {
 
 /// Makes a link of which nothing but the name is left, from the headings of its table and the source. What was imported is not
 /// known: where sheet and source differ, someone must say who wins.
-fn make_anew(options: &LinkRepoint, mut book: ExistingBook, source: LinkedSource) -> Result<ExitCode> {
+fn make_anew(
+    options: &LinkRepoint,
+    (mut book, lock): (ExistingBook, Lock),
+    source: LinkedSource,
+) -> Result<ExitCode> {
     let path = &options.book;
     let id = &options.link;
     let name = format!("{ANCHOR}{id}");
@@ -281,7 +302,7 @@ fn make_anew(options: &LinkRepoint, mut book: ExistingBook, source: LinkedSource
     }
     link.table.table.clone_from(&located.table);
     link.name = located.table.clone().unwrap_or_else(|| located.sheet_name.clone());
-    in_book(path, |writer| links::write(writer, &link, &[], located.range, None), book)?;
+    in_book(path, |writer| links::write(writer, &link, &[], located.range, None), (book, lock))?;
     mirror.keep_link(&link, &[]);
     mirror.trust(&reads(&link, path));
     print(&format!(

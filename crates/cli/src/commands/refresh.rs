@@ -1,13 +1,13 @@
 //! `incola refresh`
 
-use crate::book_file::{not_changed, read_book};
+use crate::book_file::{check_changeable, not_changed, read_book};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Accept, Edits, Refresh};
 use crate::links::{self, Kept};
 use crate::output::{print, report as tell};
 use crate::refresh::report::Report;
-use crate::refresh::{self, Compared, Standing, Winner, Wishes};
+use crate::refresh::{self, Compared, Located, Standing, Winner, Wishes};
 use crate::render;
 use crate::render::command::quoted;
 use crate::safety;
@@ -175,10 +175,7 @@ pub(crate) fn refresh_book(
         return Ok(outcome);
     }
     // Nobody else changes it from here on.
-    let lock = if dry_run { None } else { Some(safety::lock(path)?) };
-    if let Some(lock) = &lock {
-        safety::remove_unfinished(path, lock);
-    }
+    let _lock = if dry_run { None } else { Some(safety::lock_and_clear(path)?) };
     while !left.is_empty() {
         left = round(path, left, wishes, (dry_run, even_signed), &mut outcome)?;
     }
@@ -236,8 +233,12 @@ fn round(
 ) -> Result<Vec<Kept>> {
     let mut book = read_book(path)?;
     if !dry_run {
-        check_obstacle(path, book.obstacle(), even_signed)?;
+        check_changeable(path, book.obstacle().filter(|o| *o != Obstacle::Protected), even_signed)?;
     }
+    // As they stand now: the round before has written the workbook, and someone else may have.
+    let ids: Vec<String> = links.into_iter().map(|kept| kept.link.id).collect();
+    let (links, _) = links::find(path, &mut book)?;
+    let links = links.into_iter().filter(|kept| ids.contains(&kept.link.id));
     let mut taken: HashSet<usize> = HashSet::new();
     let mut later = Vec::new();
     let mut ready: Vec<Compared> = Vec::new();
@@ -255,7 +256,7 @@ fn round(
             later.push(kept);
             continue;
         }
-        match compared(&mut book, path, &kept, wishes) {
+        match compared(&mut book, path, (&kept, located), wishes) {
             Ok(Ok(compared)) if dry_run || compared.is_undecided() => {
                 let mut report = compared.report;
                 if report.outcome.is_empty() {
@@ -303,25 +304,11 @@ fn round(
 fn compared(
     book: &mut incola_workbook::ExistingBook,
     path: &Path,
-    kept: &Kept,
+    (kept, located): (&Kept, Located),
     wishes: Wishes,
 ) -> Result<std::result::Result<Compared, Report>> {
     let Some(reread) = refresh::reread(kept, path, book.is_1904(), wishes)? else {
         return Ok(Err(unchanged(kept)));
     };
-    refresh::compare(book, path, kept, reread, wishes)
-}
-
-/// Fails if the workbook is not to be changed.
-fn check_obstacle(path: &Path, obstacle: Option<Obstacle>, even_signed: bool) -> Result<()> {
-    let why = match obstacle {
-        // No sheet is added to what is protected.
-        None | Some(Obstacle::Protected) => return Ok(()),
-        Some(Obstacle::Signed) if even_signed => return Ok(()),
-        Some(Obstacle::Signed) => {
-            "it is signed, and any change would break the signature (--even-signed does)"
-        }
-        Some(Obstacle::Tracked) => "its changes are tracked, and this one would not be",
-    };
-    Err(Failure::protected(format!("{}: {why}", path.display())).leaving("it was left as it is"))
+    refresh::compare(book, (kept, located), reread, wishes)
 }

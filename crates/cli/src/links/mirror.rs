@@ -59,13 +59,14 @@ impl Mirror {
     }
 
     /// Writes a file whole or not at all. What cannot be kept is not missed until the workbook has lost it too.
-    fn keep(&self, ending: &str, bytes: &[u8]) {
-        let Some(path) = self.file(ending) else { return };
-        let Some(folder) = path.parent() else { return };
-        let _ = fs::create_dir_all(folder)
+    fn keep(&self, ending: &str, bytes: &[u8]) -> bool {
+        let Some(path) = self.file(ending) else { return false };
+        let Some(folder) = path.parent() else { return false };
+        fs::create_dir_all(folder)
             .and_then(|()| tempfile::NamedTempFile::new_in(folder))
             .and_then(|mut file| file.write_all(bytes).map(|()| file))
-            .and_then(|file| file.persist(&path).map_err(|e| e.error));
+            .and_then(|file| file.persist(&path).map_err(|e| e.error))
+            .is_ok()
     }
 
     /// The link.
@@ -130,9 +131,9 @@ impl Mirror {
         self.read("trust").is_some_and(|bytes| bytes == reads.as_bytes())
     }
 
-    /// Trusts a link that reads this.
-    pub(crate) fn trust(&self, reads: &str) {
-        self.keep("trust", reads.as_bytes());
+    /// Trusts a link that reads this; `false`: it cannot be remembered, so it is not trusted.
+    pub(crate) fn trust(&self, reads: &str) -> bool {
+        self.keep("trust", reads.as_bytes())
     }
 
     /// Forgets everything.

@@ -130,9 +130,9 @@ struct Cells<'c> {
 impl<'c> Cells<'c> {
     fn new(compared: &'c Compared) -> Self {
         let reread = &compared.reread;
-        let mut fields: Vec<Slot> = reread.common().iter().map(|(_, slot)| *slot).collect();
-        let common = fields.len();
-        fields.extend(reread.added.iter().map(|n| Slot::Field(*n)));
+        let common = reread.common();
+        let fields = reread.slots_now(&common);
+        let common = common.len();
         let places = compared.place.slots();
         let places = places.into_iter().map(|slot| (slot, fields.iter().position(|field| *field == slot)));
         Self { columns: &reread.reading.columns, writers: &reread.writers, places: places.collect(), common }
@@ -186,9 +186,7 @@ impl Revision for Work<'_> {
         let fields: Vec<&[u8]> = texts(&buffer).collect();
         let mut scratch = Scratch::default();
         for (place, (_, field)) in self.cells.places.iter().enumerate() {
-            let goes_in = field.is_some_and(|n| {
-                n >= self.cells.common || work.cells.as_ref().is_none_or(|cells| cells.get(n) == Some(&true))
-            });
+            let goes_in = field.is_some_and(|n| n >= self.cells.common || work.cells.get(n) == Some(&true));
             match field.and_then(|n| fields.get(n)) {
                 Some(text) if goes_in => self.note(self.cells.write(place, text, cells, &mut scratch)),
                 _ => cells.keep(place),

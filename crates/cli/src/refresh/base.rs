@@ -1,10 +1,10 @@
 //! What was imported, read from the copy that the mirror keeps: it tells who changed a cell that both sides changed.
 
-use super::reread::{Reread, survey_one};
+use super::reread::survey_one;
 use super::sides::RecordRow;
 use crate::bridge::ColumnWriter;
 use crate::links::Kept;
-use crate::passes::prints::{Columns, Picked, pick, texts};
+use crate::passes::prints::{Columns, Picked, key_of, pick, texts};
 use crate::passes::write::Slot;
 use crate::source::Source;
 use incola_core::docket::Docket;
@@ -50,7 +50,7 @@ pub(super) fn read(kept: &Kept, key: &[usize]) -> Option<HashMap<u64, RecordRow>
         let prints: Vec<u64> =
             slots.iter().zip(&fields).map(|(slot, field)| of.fingerprint(*slot, false, field)).collect();
         let shown = fields.iter().map(|f| String::from_utf8_lossy(f).trim().to_owned()).collect();
-        rows.push((Reread::key_of(&prints, key), (prints, shown)));
+        rows.push((key_of(&prints, key), (prints, shown)));
     }
     Some(by_key(rows))
 }

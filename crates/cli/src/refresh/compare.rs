@@ -4,7 +4,7 @@ use super::changes::{column_changes, file_changes};
 use super::decide::{Base, RowWork, decide};
 use super::report::{Report, Told};
 use super::reread::Reread;
-use super::sheet_side::{self, Located, Seen, locate, see};
+use super::sheet_side::{self, Located, Seen, see};
 use super::sides::{Sides, close_gaps};
 use super::{Winner, Wishes};
 use crate::failure::{Failure, Result};
@@ -14,8 +14,6 @@ use crate::passes::write::Slot;
 use crate::placing::Place;
 use incola_core::refresh::{Alignment, Fate, Prints, Unpaired, align};
 use incola_workbook::ExistingBook;
-use std::collections::HashSet;
-use std::path::Path;
 
 /// A link, compared, with everything that is needed to bring its table up to date.
 pub(crate) struct Compared {
@@ -49,22 +47,21 @@ impl Compared {
     }
 }
 
-/// Compares. `None`: the table holds what the source holds, but for what was changed by hand.
+/// Compares; a report alone: the table holds what the source holds, but for what was changed by hand.
 ///
 /// # Errors
 /// If the sheet cannot be read, its table is not found, or something stands in the way of new rows.
 pub(crate) fn compare(
     book: &mut ExistingBook,
-    path: &Path,
-    kept: &Kept,
+    (kept, located): (&Kept, Located),
     reread: Reread,
     wishes: Wishes,
 ) -> Result<std::result::Result<Compared, Report>> {
     let link = &kept.link;
-    let located = locate(book, kept, path)?;
     let common = reread.common();
     let mut key = key_places(kept, &reread, &common);
-    let mut source = reread.prints(&key)?;
+    let slots: Vec<Slot> = common.iter().map(|(_, slot)| *slot).collect();
+    let mut source = reread.prints_by(&slots, &key)?;
     let mut notes = Vec::new();
     if !key.is_empty() && has_repeats(&source.keys) {
         if link.table.key_is_given {
@@ -182,35 +179,33 @@ fn key_places(kept: &Kept, reread: &Reread, common: &[(usize, Slot)]) -> Vec<usi
 /// Picks out the records whose values are needed.
 fn pick_records(reread: &Reread, common: &[(usize, Slot)], alignment: &Alignment) -> Result<Picked> {
     let all = !reread.added.is_empty();
-    let mut wanted: HashSet<u32> = HashSet::new();
+    let records: u64 = reread.sources.iter().map(|(_, surveyed)| surveyed.reading.records).sum();
+    let mut wanted = vec![false; records as usize];
     for fate in &alignment.fates {
         match *fate {
             Fate::Revised(record) | Fate::Edited(record) | Fate::Both(record) => {
-                wanted.insert(record);
+                wanted[record as usize] = true;
             }
-            Fate::Same(record) if all => {
-                wanted.insert(record);
-            }
+            Fate::Same(record) if all => wanted[record as usize] = true,
             _ => {}
         }
     }
     for one in &alignment.unpaired {
         if let Unpaired::Added(record) = one {
-            wanted.insert(*record);
+            wanted[*record as usize] = true;
         }
     }
-    let mut slots: Vec<Slot> = common.iter().map(|(_, slot)| *slot).collect();
-    slots.extend(reread.added.iter().map(|n| Slot::Field(*n)));
+    let slots = reread.slots_now(common);
     let mut picked = Picked::default();
     let mut first = 0;
-    if wanted.is_empty() {
+    if !wanted.contains(&true) {
         return Ok(picked);
     }
     for (source, surveyed) in &reread.sources {
         let label = source.label();
         let columns = &reread.reading.columns;
         let of = Columns { columns, writers: &reread.writers, slots: &slots, key: &[], label: &label };
-        pick(source, surveyed, of, first, |record| wanted.contains(&record), &mut picked)?;
+        pick(source, surveyed, of, first, |record| wanted[record as usize], &mut picked)?;
         first += surveyed.reading.records as u32;
     }
     Ok(picked)
@@ -248,7 +243,7 @@ fn imported_now(
     let prints = if is_same_shape {
         &source.rows
     } else {
-        own = reread.prints_of_new_shape()?;
+        own = reread.prints_by(&reread.slots_now(common), &[])?.rows;
         &own
     };
     let mut records: Vec<u32> = Vec::new();

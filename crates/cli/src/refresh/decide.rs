@@ -1,10 +1,10 @@
 //! What is done with each row, and told of it.
 
 use super::report::{CellChange, Change, Report, Told, What};
-use super::reread::Reread;
 use super::sides::{RecordRow, Sides};
 use super::{Winner, Wishes};
 use crate::links::Kept;
+use crate::passes::prints::key_of;
 use incola_core::refresh::{Alignment, Cell, Fate, Unpaired, fingerprint, settle, settle_with};
 use std::collections::HashMap;
 
@@ -12,8 +12,8 @@ use std::collections::HashMap;
 pub(super) struct RowWork {
     pub(super) row: u32,
     pub(super) record: u32,
-    /// By column in common: whether the source's value goes in; `None`: all do.
-    pub(super) cells: Option<Vec<bool>>,
+    /// By column in common: whether the source's value goes in.
+    pub(super) cells: Vec<bool>,
 }
 
 /// What was imported, where the mirror still has it: by key, the record's fingerprints and fields.
@@ -61,24 +61,28 @@ pub(super) fn decide(
             Fate::Same(record) => {
                 report.same += 1;
                 if has_new_columns {
-                    decided.work.push(RowWork { row, record, cells: Some(nothing.clone()) });
+                    decided.work.push(RowWork { row, record, cells: nothing.clone() });
                 }
             }
             Fate::Own => report.own += u64::from(sides.seen.commons[n] != blank_row(sides.common.len())),
             Fate::Gone => {
                 report.gone += 1;
                 decided.gone.push(row);
-                let shown =
-                    sides.sheet_row(row).map(|(_, shown)| sides.in_common(&shown)).unwrap_or_default();
-                let label = sides.label(key, &shown);
-                told.tell(What::Gone, || Change { what: What::Gone, label, row, cells: Vec::new() });
+                told.tell(What::Gone, || Change {
+                    what: What::Gone,
+                    label: sides.label_of_row(key, row),
+                    row,
+                    cells: Vec::new(),
+                });
             }
             Fate::Lone => {
                 report.conflicts += 1;
-                let (_, shown) = sides.sheet_row(row).unwrap_or_default();
-                let shown = sides.in_common(&shown);
-                let label = sides.label(key, &shown);
-                told.tell(What::Conflict, || Change { what: What::Conflict, label, row, cells: Vec::new() });
+                told.tell(What::Conflict, || Change {
+                    what: What::Conflict,
+                    label: sides.label_of_row(key, row),
+                    row,
+                    cells: Vec::new(),
+                });
                 match wishes.edits {
                     Some(Winner::Source) => decided.gone.push(row),
                     _ => report.own += 1,
@@ -95,7 +99,7 @@ pub(super) fn decide(
                     (report, told),
                 );
                 if has_new_columns && decided.work.last().is_none_or(|work| work.row != row) {
-                    decided.work.push(RowWork { row, record, cells: Some(nothing.clone()) });
+                    decided.work.push(RowWork { row, record, cells: nothing.clone() });
                 }
             }
         }
@@ -112,21 +116,22 @@ pub(super) fn decide(
                 let row = first_new + decided.added.len() as u32;
                 decided.added.push(record);
                 report.added += 1;
-                let shown = sides.record(record).map(|(_, shown)| shown).unwrap_or_default();
-                let label = sides.label(key, &shown);
-                told.tell(What::Added, || Change { what: What::Added, label, row, cells: Vec::new() });
+                told.tell(What::Added, || {
+                    let shown = sides.record(record).map(|(_, shown)| shown).unwrap_or_default();
+                    Change { what: What::Added, label: sides.label(key, &shown), row, cells: Vec::new() }
+                });
             }
         }
     }
     decided
 }
 
-pub(super) fn blank_row(columns: usize) -> u64 {
+fn blank_row(columns: usize) -> u64 {
     fingerprint::row(&vec![fingerprint::BLANK; columns])
 }
 
 /// What is known of a row that differs from its record.
-pub(super) struct Verdict {
+struct Verdict {
     /// By column in common.
     cells: Vec<Cell>,
     sheet: Vec<String>,
@@ -134,7 +139,7 @@ pub(super) struct Verdict {
     imported: Option<Vec<String>>,
 }
 
-pub(super) fn verdict(
+fn verdict(
     fate: Fate,
     row: u32,
     record: u32,
@@ -161,7 +166,7 @@ pub(super) fn verdict(
         Fate::Revised(_) => plainly(&sheet, &new, Cell::Revised),
         Fate::Edited(_) => plainly(&sheet, &new, Cell::Edited),
         _ => {
-            let own = base.rows.get(&Reread::key_of(&sheet, key));
+            let own = base.rows.get(&key_of(&sheet, key));
             if let Some((prints, texts)) = own.filter(|(prints, _)| prints.len() == count) {
                 imported = Some(texts.clone());
                 settle_with(&sheet, &new, prints)
@@ -179,12 +184,12 @@ pub(super) fn verdict(
     Verdict { cells, sheet: sides.in_common(&shown), source, imported }
 }
 
-pub(super) fn plainly(sheet: &[u64], source: &[u64], what: Cell) -> Vec<Cell> {
+fn plainly(sheet: &[u64], source: &[u64], what: Cell) -> Vec<Cell> {
     sheet.iter().zip(source).map(|(a, b)| if a == b { Cell::Same } else { what }).collect()
 }
 
 /// Says what is done with a row that differs from its record.
-pub(super) fn settle_row(
+fn settle_row(
     verdict: Verdict,
     (row, record): (u32, u32),
     (sides, headings, key): (&Sides<'_>, &[String], &[usize]),
@@ -232,6 +237,6 @@ pub(super) fn settle_row(
         report.same += 1;
     }
     if goes_in.contains(&true) {
-        decided.work.push(RowWork { row, record, cells: Some(goes_in) });
+        decided.work.push(RowWork { row, record, cells: goes_in });
     }
 }

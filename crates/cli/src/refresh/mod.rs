@@ -21,7 +21,7 @@ mod standing;
 pub(crate) use apply::apply;
 pub(crate) use compare::{Compared, compare};
 pub(crate) use reread::reread;
-pub(crate) use sheet_side::locate;
+pub(crate) use sheet_side::{Located, locate};
 pub(crate) use standing::{Standing, standing};
 
 /// Who wins where both source and sheet changed a cell.

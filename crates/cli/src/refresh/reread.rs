@@ -8,10 +8,10 @@ use crate::failure::{Failure, Result};
 use crate::flags::definitions::Read;
 use crate::links::origin::{self, Stamp};
 use crate::links::{Kept, Link, Part, SourceKind};
-use crate::passes::prints::{Columns, Prints, key_of, prints};
+use crate::passes::prints::{Columns, Prints, prints};
 use crate::passes::survey::{Surveyed, conclude, survey};
 use crate::passes::write::Slot;
-use crate::render::command::quoted;
+use crate::render::{command::quoted, links::local};
 use crate::source::{Source, is_address};
 use crate::web::Version;
 use incola_core::docket::Docket;
@@ -158,7 +158,7 @@ fn open(kept: &Kept, at: &str, name: &str, docket: &Docket) -> Result<Option<(So
     let before = origin::stamp(path).ok();
     let is_fresh = || path.metadata().ok()?.modified().ok()?.elapsed().ok().map(|age| age < FRESH);
     let source = Source::open(name, &std::env::temp_dir()).map_err(|failure| {
-        let kept = format!("the table keeps its rows, which are of {}", kept.link.refreshed);
+        let kept = format!("the table keeps its rows, which are of {}", local(&kept.link.refreshed));
         failure.leaving(kept).help("the file has another name now? incola link repoint says so")
     })?;
     if is_fresh().unwrap_or(false) {
@@ -320,31 +320,22 @@ impl Reread {
         self.slots.iter().enumerate().filter_map(|(place, slot)| Some((place, (*slot)?))).collect()
     }
 
-    /// Fingerprints of all records, by the columns that the link and the source have in common; `key`: places among those.
-    pub(super) fn prints(&self, key: &[usize]) -> Result<Prints> {
-        let slots: Vec<Slot> = self.common().iter().map(|(_, slot)| *slot).collect();
+    /// What the rows are made of from now on: the columns in common, and those that are new.
+    pub(super) fn slots_now(&self, common: &[(usize, Slot)]) -> Vec<Slot> {
+        let added = self.added.iter().map(|n| Slot::Field(*n));
+        common.iter().map(|(_, slot)| *slot).chain(added).collect()
+    }
+
+    /// Fingerprints of all records by these columns; `key`: places among them.
+    pub(super) fn prints_by(&self, slots: &[Slot], key: &[usize]) -> Result<Prints> {
         let mut all = Prints::default();
         for (source, surveyed) in &self.sources {
             let label = source.label();
             let columns = &self.reading.columns;
-            let of = Columns { columns, writers: &self.writers, slots: &slots, key, label: &label };
+            let of = Columns { columns, writers: &self.writers, slots, key, label: &label };
             prints(source, surveyed, of, &mut all)?;
         }
         Ok(all)
-    }
-
-    /// Fingerprints of all records by the columns that the link will have.
-    pub(super) fn prints_of_new_shape(&self) -> Result<Vec<u64>> {
-        let mut slots: Vec<Slot> = self.common().iter().map(|(_, slot)| *slot).collect();
-        slots.extend(self.added.iter().map(|n| Slot::Field(*n)));
-        let mut all = Prints::default();
-        for (source, surveyed) in &self.sources {
-            let label = source.label();
-            let columns = &self.reading.columns;
-            let of = Columns { columns, writers: &self.writers, slots: &slots, key: &[], label: &label };
-            prints(source, surveyed, of, &mut all)?;
-        }
-        Ok(all.rows)
     }
 
     /// Fails if a file was changed since it was opened.
@@ -368,11 +359,6 @@ impl Reread {
     pub(super) fn note_same(&self, kept: &Kept) -> Result<()> {
         note_same(kept, &self.parts_now()?);
         Ok(())
-    }
-
-    /// The key of cells, by the columns in common.
-    pub(super) fn key_of(cells: &[u64], key: &[usize]) -> u64 {
-        key_of(cells, key)
     }
 
     /// Whether it is one file, whose copy may be kept.

@@ -4,7 +4,7 @@ use super::reread::Reread;
 use crate::bridge::ColumnWriter;
 use crate::failure::{Failure, Result};
 use crate::links::Kept;
-use crate::passes::prints::{Picked, push_text};
+use crate::passes::prints::{Picked, key_of, push_text};
 use crate::passes::write::Slot;
 use crate::placing::headings::{Matching, Offer, Rules, Surplus};
 use crate::placing::spot::Spot;
@@ -227,7 +227,7 @@ impl Scanner for Look<'_> {
             cells = &self.shared;
         }
         if !key.is_empty() {
-            self.found.keys.push(Reread::key_of(cells, key));
+            self.found.keys.push(key_of(cells, key));
         }
         self.found.rows.push(number);
         self.found.commons.push(print);

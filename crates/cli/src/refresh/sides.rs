@@ -16,9 +16,9 @@ pub(super) struct Sides<'s> {
     pub(super) reread: &'s Reread,
     pub(super) common: &'s [(usize, Slot)],
     pub(super) seen: &'s Seen,
-    pub(super) picked: &'s Picked,
-    pub(super) strings: HashMap<usize, String>,
-    pub(super) buffer: Vec<u8>,
+    picked: &'s Picked,
+    strings: HashMap<usize, String>,
+    buffer: Vec<u8>,
 }
 
 /// A row of the sheet: by column of the link, fingerprints and what is shown.
@@ -91,6 +91,12 @@ impl<'s> Sides<'s> {
             Some(format!("{} {text}", name(*place)))
         });
         parts.collect::<Vec<_>>().join(", ")
+    }
+
+    /// What a row of the sheet is called, as far as its cells were kept.
+    pub(super) fn label_of_row(&mut self, key: &[usize], row: u32) -> String {
+        let shown = self.sheet_row(row).map(|(_, shown)| self.in_common(&shown)).unwrap_or_default();
+        self.label(key, &shown)
     }
 
     /// Texts by column in common, from texts by column of the link.

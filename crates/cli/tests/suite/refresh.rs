@@ -577,6 +577,43 @@ fn several_workbooks_and_single_links_are_refreshed() {
 }
 
 #[test]
+fn two_tables_on_one_sheet_have_links_of_their_own() {
+    let dues = CALLS.replace("Call", "Due");
+    let folder = linked("").with("dues.csv", &dues);
+    folder.run("import dues.csv --into book.xlsx --sheet calls --at H1").expect(0);
+    folder.write("calls.csv", &(CALLS.replace("3.00", "3.10") + "A-5,031,02.04.2031,7.00\n"));
+    folder.write("dues.csv", &dues.replace("3.00", "3.20").replace("A-1,007,17.03.2031,12.50\n", ""));
+    let run = folder.refresh("").expect(0);
+    assert_eq!(run.out.matches("1 revised").count(), 2, "{}", run.out);
+    let rows = folder.rows("calls");
+    assert_eq!(rows[0], "\"A-1\"|\"007\"|47924|12.5||||\"A-2\"|\"012\"|47925|3.2");
+    assert_eq!(rows[1], "\"A-2\"|\"012\"|47925|3.1||||\"A-3\"|\"003\"|47926|8.25");
+    assert_eq!(rows[4], "\"A-5\"|\"031\"|47940|7|||||||");
+    // Both links are whole: nothing more is to be done, and each finds its own.
+    assert_eq!(folder.refresh("").expect(0).out.matches("unchanged").count(), 2);
+    folder.write("dues.csv", &dues);
+    assert!(folder.refresh("").expect(0).out.contains("table dues"));
+}
+
+#[test]
+fn a_signed_workbook_keeps_its_links_as_they_are() {
+    let folder = linked("");
+    let mut bytes = folder.book();
+    // An entry is called otherwise, in both of its places.
+    for at in memchr::memmem::find_iter(&folder.book(), b"docProps/app.xml") {
+        bytes[at..at + 16].copy_from_slice(b"_xmlsignatures/o");
+    }
+    std::fs::write(folder.path("book.xlsx"), &bytes).unwrap();
+    folder.write("calls.csv", &CALLS.replace("3.00", "3.10"));
+    for words in ["refresh book.xlsx", "link cut book.xlsx --all", "link repoint book.xlsx calls calls.csv"] {
+        let run = folder.run(words).expect(4);
+        assert!(run.err.contains("it is signed, and any change would break the signature"), "{}", run.err);
+        assert!(folder.book() == bytes, "{words}");
+    }
+    folder.run("refresh book.xlsx --even-signed").expect(0);
+}
+
+#[test]
 fn standard_input_and_no_link_keep_none() {
     let folder = Folder::new().with("calls.csv", CALLS);
     folder.run_with("import - --into book.xlsx", CALLS.as_bytes()).expect(0);

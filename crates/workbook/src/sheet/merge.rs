@@ -4,7 +4,7 @@
 use super::rows::RowEncoder;
 use crate::markup::{TagKind, tags};
 use crate::reference::CellRef;
-use crate::sheet::raw::{Attributes, Cells, NextRow, RawCell, RawRow, next_row};
+use crate::sheet::raw::{Cells, NextRow, RawCell, RawRow, next_row, push_attributes};
 
 /// Rows that the sheet has already, under the new ones.
 #[derive(Clone, Debug, Default)]
@@ -185,16 +185,7 @@ fn push_open(out: &mut Vec<u8>, row: &RawRow<'_>, number: u32) {
     if row.number.is_none() {
         out.extend_from_slice(format!(" r=\"{number}\"").as_bytes());
     }
-    for (name, value) in Attributes::of(row.open) {
-        if name != b"spans" {
-            let quote = if value.contains(&b'"') { b'\'' } else { b'"' };
-            out.push(b' ');
-            out.extend_from_slice(name);
-            out.extend_from_slice(&[b'=', quote]);
-            out.extend_from_slice(value);
-            out.push(quote);
-        }
-    }
+    push_attributes(out, row.open, &[b"spans"]);
     out.push(b'>');
 }
 
@@ -220,11 +211,7 @@ fn push_without_result(out: &mut Vec<u8>, cell: &[u8]) {
     let open = &cell[..all[0].end];
     out.extend_from_slice(b"<");
     out.extend_from_slice(all[0].name());
-    for (name, text) in Attributes::of(open) {
-        if name != b"t" {
-            out.extend_from_slice(&[b" ", name, b"=\"", text, b"\""].concat());
-        }
-    }
+    push_attributes(out, open, &[b"t"]);
     out.push(b'>');
     out.extend_from_slice(&cell[all[0].end..all[value].start]);
     out.extend_from_slice(&cell[end..]);
@@ -260,11 +247,9 @@ impl Totals {
         out.extend_from_slice(first.name());
         let place = CellRef { row: self.to, column };
         out.extend_from_slice(format!(" r=\"{place}\"").as_bytes());
-        for (name, text) in Attributes::of(&cell[..first.end]) {
-            if name != b"r" && !(has_formula && name == b"t") {
-                out.extend_from_slice(&[b" ", name, b"=\"", text, b"\""].concat());
-            }
-        }
+        // What a formula gives is computed anew.
+        let dropped: &[&[u8]] = if has_formula { &[b"r", b"t"] } else { &[b"r"] };
+        push_attributes(&mut out, &cell[..first.end], dropped);
         if first.kind == TagKind::Empty {
             out.extend_from_slice(b"/>");
             return out;

@@ -342,6 +342,18 @@ impl<'x> Iterator for Attributes<'x> {
     }
 }
 
+/// Appends the attributes of an opening tag, but for those of these names.
+pub(crate) fn push_attributes(out: &mut Vec<u8>, open: &[u8], but: &[&[u8]]) {
+    for (name, value) in Attributes::of(open).filter(|(name, _)| !but.contains(name)) {
+        let quote = if value.contains(&b'"') { b'\'' } else { b'"' };
+        out.push(b' ');
+        out.extend_from_slice(name);
+        out.extend_from_slice(&[b'=', quote]);
+        out.extend_from_slice(value);
+        out.push(quote);
+    }
+}
+
 /// A whole number in decimal digits.
 pub(crate) fn number(text: &[u8]) -> Option<u32> {
     if text.is_empty() || text.len() > 9 {

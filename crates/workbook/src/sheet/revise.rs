@@ -7,7 +7,7 @@ use crate::formula::Formula;
 use crate::markup::{Tag, TagKind, tags};
 use crate::reference::column_letters;
 use crate::serial_date::write_whole;
-use crate::sheet::raw::{Attributes, Cells, RawCell, RawRow};
+use crate::sheet::raw::{Cells, RawCell, RawRow, push_attributes};
 use crate::sheet::source::RowBytes;
 use crate::xml;
 use std::collections::{HashMap, VecDeque};
@@ -375,19 +375,6 @@ fn push_at(out: &mut Vec<u8>, cell: &[u8], column: u32, row: u32) {
         out.push(b'/');
     }
     out.extend_from_slice(&cell[end..]);
-}
-
-fn push_attributes(out: &mut Vec<u8>, open: &[u8], but: &[&[u8]]) {
-    for (name, value) in Attributes::of(open) {
-        if !but.contains(&name) {
-            let quote = if value.contains(&b'"') { b'\'' } else { b'"' };
-            out.push(b' ');
-            out.extend_from_slice(name);
-            out.extend_from_slice(&[b'=', quote]);
-            out.extend_from_slice(value);
-            out.push(quote);
-        }
-    }
 }
 
 #[cfg(test)]

@@ -1,12 +1,12 @@
 //! The workbook that is written: a new one, or one that is there.
 
-use crate::book_file::{not_changed, read_book};
+use crate::book_file::{check_changeable, not_changed, read_book};
 use crate::failure::{Failure, Result};
 use crate::links::make::NewLink;
 use crate::render::command::quoted;
 use crate::safety::{self, Lock};
 use crate::target::{self, Target};
-use incola_workbook::{BookWriter, ExistingBook, Obstacle, sheet_name};
+use incola_workbook::{BookWriter, ExistingBook, sheet_name};
 use std::path::Path;
 
 /// A workbook that something goes into.
@@ -31,8 +31,7 @@ pub(super) struct Opened {
 impl Opened {
     /// Opens the workbook at `path`, or begins a new one.
     pub(super) fn at(path: &Path, dry_run: bool, even_signed: bool) -> Result<Self> {
-        let lock = safety::lock(path)?;
-        safety::remove_unfinished(path, &lock);
+        let lock = safety::lock_and_clear(path)?;
         if !path.exists() {
             let writer = if dry_run { None } else { Some(BookWriter::new(Target::create(path)?)) };
             return Ok(Self {
@@ -118,24 +117,7 @@ pub(super) fn check_place(path: &Path, even_signed: bool) -> Result<()> {
 /// The workbook at `path`, to add to.
 fn open_existing(path: &Path, even_signed: bool) -> Result<ExistingBook> {
     let existing = read_book(path)?;
-    let why = match existing.obstacle() {
-        None => return Ok(existing),
-        Some(Obstacle::Signed) if even_signed => return Ok(existing),
-        Some(Obstacle::Signed) => {
-            return Err(Failure::protected(format!(
-                "{}: it is signed, and any change would break the signature",
-                path.display()
-            ))
-            .leaving("it was left as it is")
-            .help("choose another workbook with --into")
-            .help("to change it all the same: --even-signed"));
-        }
-        Some(Obstacle::Tracked) => "its changes are tracked, and this one would not be",
-        Some(Obstacle::Protected) => {
-            "its structure is protected: its owner wants no sheet added; unprotect it first"
-        }
-    };
-    Err(Failure::protected(format!("{}: {why}", path.display()))
-        .leaving("it was left as it is")
-        .help("choose another workbook with --into"))
+    check_changeable(path, existing.obstacle(), even_signed)
+        .map_err(|failure| failure.help("choose another workbook with --into"))?;
+    Ok(existing)
 }
