@@ -5,7 +5,7 @@
 //! before it, is told by how it is aligned. Lines that do not take part (titles, remarks) are left out first: they are
 //! those with characters where nearly all others have blanks.
 
-use super::candidates::lines;
+use super::lines::lines;
 use super::{LayoutChoices, Samples};
 use crate::record::{Dialect, Division, Fixed};
 

@@ -1,7 +1,7 @@
 //! Which line holds the names, and what stands before the data.
 
 use super::trial::{Class, Row, Trial};
-use super::{SetAside, candidates};
+use super::{SetAside, lines};
 use crate::kind;
 use crate::kind::statistics::trim;
 use crate::record::{Division, Machine, Multiline};
@@ -129,7 +129,7 @@ pub(super) fn find(head: &[u8], trial: &Trial, choice: &HeaderChoice) -> Header 
         (None, None) => end - 1,
     };
     if header.preamble_lines > 0 {
-        let why = if candidates::stated_by_first_line(head).is_some() && header.preamble_lines == 1 {
+        let why = if lines::stated_by_first_line(head).is_some() && header.preamble_lines == 1 {
             "states the delimiter"
         } else if header.line.is_some() {
             "before the header"
@@ -187,7 +187,7 @@ fn joined(upper: &[String], lower: &[String]) -> Vec<String> {
 /// The first record that belongs to the table: titles that programs fill up with delimiters (`Port calls,,,`) do not.
 fn first_of_table(head: &[u8], trial: &Trial) -> usize {
     let rows = &trial.rows;
-    let stated = candidates::stated_by_first_line(head).is_some();
+    let stated = lines::stated_by_first_line(head).is_some();
     let mut first = trial.first.max(usize::from(stated));
     if trial.width >= 3 {
         let usual = typical_filled(&rows[first..]);

@@ -3,25 +3,29 @@
 //! Candidates are tried with the real record machine on samples of the source and judged on what they explain.
 
 mod candidates;
+mod choose;
+mod delimiter;
 pub mod fixed;
 mod footer;
 mod header;
+mod lines;
+mod measure;
 mod multiline;
 mod repeats;
 mod report;
+mod sample;
 mod trial;
 mod values;
 
+pub use delimiter::{delimiter_from_word, delimiter_word};
 pub use header::HeaderChoice;
 pub use repeats::{Repeats, after_lines};
 pub use values::{NamedValue, named_values};
 
 use crate::evidence::{DecidedBy, Decision};
 use crate::record::{Dialect, Division, Multiline, Unit};
+use sample::Sample;
 use trial::Trial;
-
-/// Share of the best score from which on the runner-up is within reach.
-const CLOSE: f64 = 0.97;
 
 /// Decoded samples of a source. Each consists of whole lines.
 #[derive(Clone, Copy, Debug, Default)]
@@ -182,18 +186,6 @@ impl Layout {
     }
 }
 
-/// The words for a delimiter that a person reads.
-///
-/// ```
-/// assert_eq!(incola_core::layout::delimiter_word(b"\t"), "tab");
-/// ```
-pub fn delimiter_word(delimiter: &[u8]) -> String {
-    match candidates::WORDS.iter().find(|(_, text)| text.as_bytes() == delimiter) {
-        Some((word, _)) => (*word).to_owned(),
-        None => format!("\u{201c}{}\u{201d}", String::from_utf8_lossy(delimiter)),
-    }
-}
-
 /// A dialect in a few words: its delimiter, or its starts.
 pub fn dialect_word(dialect: &Dialect) -> String {
     match &dialect.division {
@@ -235,14 +227,6 @@ pub fn dialect_option(dialect: &Dialect) -> String {
     }
 }
 
-/// The delimiter that a word or its characters stand for: `tab`, `comma`, `|`, `||`.
-pub fn delimiter_from_word(word: &str) -> String {
-    candidates::WORDS
-        .iter()
-        .find(|(w, _)| *w == word)
-        .map_or_else(|| word.to_owned(), |(_, text)| (*text).to_owned())
-}
-
 /// Finds the layout of a delimited source.
 ///
 /// ```
@@ -253,8 +237,17 @@ pub fn delimiter_from_word(word: &str) -> String {
 /// assert_eq!((layout.header_line, layout.width), (Some(1), 3));
 /// ```
 pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
-    let hint = candidates::stated_by_first_line(samples.head);
-    let (best, rival) = best_trials(samples, choices, hint.as_deref());
+    let hint = lines::stated_by_first_line(samples.head);
+    let sample = Sample::of(samples, lines::lone_cr_ends_line(samples.head));
+    let ranking = choose::rank(samples, &sample, choices, hint.as_deref());
+    if std::env::var_os("DBG").is_some() { for c in ranking.candidates.iter().take(14) { eprintln!("{:9.1} w{} even {}/{} aside {} q{} bad{} {:?} {}", c.bits, c.width, c.even, c.records, c.aside, c.quoted, c.bad_quotes, c.form, dialect_word(&c.dialect)); } } // DBG
+    let mut found = ranking.candidates.into_iter();
+    let winner = found.next();
+    let winner = winner.map_or_else(|| lines::plain_dialect(samples, choices), |c| c.dialect);
+    let best = Trial::new(samples, winner);
+    let rival = found
+        .find(|c| (&c.dialect.delimiter, &c.dialect.division) != (&best.dialect.delimiter, &best.dialect.division))
+        .map(|c| Trial::new(samples, c.dialect));
     let mut dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
     let header = header::find(samples.head, &best, &choices.header);
     let last = if samples.tail.is_empty() { samples.head } else { samples.tail };
@@ -266,10 +259,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     if is_report && looks {
         dialect.why = report::WHY.into();
     }
-    let is_close = dialect.decided_by == DecidedBy::Detected
-        && hint.is_none()
-        && best.width > 1
-        && rival.as_ref().is_some_and(|r| r.is_convincing() && r.score >= CLOSE * best.score);
+    let is_close = false;
     Layout {
         filled_among_totals: footer::filled_among_totals(samples.head, &best, header.lines_before_data),
         is_report,
@@ -287,87 +277,6 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
         set_aside: header.set_aside,
         footer,
     }
-}
-
-/// The best trial and the one that came next.
-fn best_trials(samples: Samples<'_>, choices: &LayoutChoices, hint: Option<&str>) -> (Trial, Option<Trial>) {
-    if let Some(best) = several_lines(samples, choices) {
-        return (best, None);
-    }
-    let mut trials: Vec<Trial> = candidates::dialects(samples, choices, hint)
-        .into_iter()
-        .map(|dialect| Trial::new(samples, dialect))
-        .collect();
-    let more: Vec<Trial> = trials.iter().filter_map(|t| t.with_rest_in_last(samples)).collect();
-    trials.extend(more);
-    if trials.iter().any(Trial::leaves_no_doubt) {
-        for trial in trials.iter_mut().filter(|t| t.dialect.division != Division::Delimited) {
-            trial.score *= 0.5;
-        }
-    }
-    trials.sort_by(|a, b| b.score.total_cmp(&a.score));
-    let stated = choices.delimiter.is_some() || hint.is_some() || choices.states_fixed();
-    let whole_lines = Dialect {
-        division: Division::Delimited,
-        delimiter: Vec::new(),
-        runs_as_one: false,
-        most_fields: None,
-        quote: choices.quote.flatten(),
-        ..trials.first().map_or_else(|| Dialect::new(""), |t| t.dialect.clone())
-    };
-    // Columns that are blank throughout, and have no name either, are padding: runs of tabs count as one then.
-    if let Some(best) = trials.first().filter(|t| t.blank_columns > 0 && t.dialect.delimiter == b"\t")
-        && let Some(runs) = trials.iter().position(|t| {
-            t.dialect.delimiter == b"\t" && t.dialect.runs_as_one && t.evenness + 0.02 >= best.evenness
-        })
-    {
-        trials.swap(0, runs);
-    }
-    let found = trials.iter().position(|t| stated || t.is_convincing());
-    // Records of several lines, unless a mark divides each single line.
-    let clear = |t: &Trial| t.leaves_no_doubt() || (t.dialect.division == Division::Delimited && t.width > 2);
-    let undecided = choices.kind.is_none() && !stated && choices.lines_per_record.is_none();
-    if undecided && !found.is_some_and(|at| clear(&trials[at])) {
-        let base =
-            Dialect { quote: None, ..trials.first().map_or_else(|| Dialect::new(""), |t| t.dialect.clone()) };
-        if let Some(dialect) = multiline::dialect(samples, choices, &base) {
-            let trial = Trial::new(samples, dialect);
-            if trial.is_convincing() {
-                let rival = found.map(|at| trials.swap_remove(at));
-                return (trial, rival);
-            }
-        }
-    }
-    if undecided && let Some(trial) = trials.iter().find_map(|t| multiline::continued(samples, t)) {
-        let better = found.is_none_or(|at| trials[at].dialect.division != Division::Delimited);
-        if better && trial.is_convincing() {
-            let rival = found.map(|at| trials.swap_remove(at));
-            return (trial, rival);
-        }
-    }
-    if let Some(found) = found {
-        let best = trials.remove(found);
-        let other = |t: &Trial| {
-            (&t.dialect.delimiter, &t.dialect.division) != (&best.dialect.delimiter, &best.dialect.division)
-                && t.score > 0.0
-        };
-        let rival = trials.into_iter().find(other);
-        return (best, rival);
-    }
-    let rival = (!trials.is_empty()).then(|| trials.remove(0));
-    (Trial::new(samples, whole_lines), rival.filter(|t| t.score > 0.0))
-}
-
-/// The trial of records of several lines, where the clerk says that there are some.
-fn several_lines(samples: Samples<'_>, choices: &LayoutChoices) -> Option<Trial> {
-    let stated = choices.kind == Some(LayoutKind::Multiline)
-        || choices.lines_per_record.is_some_and(|lines| lines > 1)
-        || choices.starts.as_ref().is_some_and(|lines| lines.len() > 1);
-    if !stated {
-        return None;
-    }
-    let base = candidates::plain_dialect(samples, choices);
-    multiline::dialect(samples, choices, &base).map(|dialect| Trial::new(samples, dialect))
 }
 
 fn explain(best: &Trial, rival: Option<&Trial>, choices: &LayoutChoices, hinted: bool) -> Decision<Dialect> {

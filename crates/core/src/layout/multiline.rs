@@ -1,7 +1,7 @@
 //! Records of several lines, found from what repeats: labels before the values, blank lines between blocks of equal size, or
 //! a first line that comes back every so many lines; and lines that continue the one above.
 
-use super::candidates::lines;
+use super::lines::lines;
 use super::trial::Trial;
 use super::{LayoutChoices, LayoutKind, Samples, fixed};
 use crate::record::{Dialect, Division, Fixed, LineParts, LineShape, Multiline, split_label};

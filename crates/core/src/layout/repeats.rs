@@ -1,7 +1,7 @@
 //! Lines that come back among the records: headers in files that were joined, and what stands at the head of every page.
 
-use super::Layout;
-use super::candidates;
+use super::{Layout, lines};
+
 use super::footer::says_total;
 use crate::kind::statistics::trim;
 use crate::record::Machine;
@@ -59,7 +59,7 @@ impl Repeats {
         let mut repeats =
             Self { begins: vec![false; 256], filled: layout.filled_among_totals, ..Self::default() };
         let mut machine = Machine::new(&layout.dialect.value);
-        let lines: Vec<&[u8]> = candidates::lines(head).take(layout.lines_before_data as usize).collect();
+        let lines: Vec<&[u8]> = lines::lines(head).take(layout.lines_before_data as usize).collect();
         if let Some(line) = layout.header_line {
             // A header may span several lines, inside quotes for example.
             let lone_cr = layout.dialect.value.lone_cr_ends_line;

@@ -1,6 +1,6 @@
 //! Printed reports: pages of headings, rule lines, small tables and totals, which no single layout divides.
 
-use super::candidates::lines;
+use super::lines::lines;
 use super::fixed::is_rule;
 
 /// What speaks for a report.

@@ -1,7 +1,7 @@
 //! Named values: `Name: value` in the lines above the header.
 
 use super::Layout;
-use super::candidates::lines;
+use super::lines::lines;
 use crate::record::Division;
 
 /// A value found above the header.

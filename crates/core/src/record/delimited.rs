@@ -206,6 +206,13 @@ impl Machine {
         (0..self.fields.len()).map(move |i| self.field(text, i))
     }
 
+    /// Where field `index` (from 0) stands in the text, in bytes; `None`: its characters are not those of the text, or there is
+    /// no such field.
+    pub(crate) fn field_range(&self, index: usize) -> Option<std::ops::Range<usize>> {
+        let field = self.fields.get(index).filter(|f| !f.unescaped)?;
+        Some(self.start + field.start as usize..self.start + field.end as usize)
+    }
+
     /// Whether field `index` (from 0) stands in quotes.
     pub fn is_quoted(&self, index: usize) -> bool {
         self.fields.get(index).is_some_and(|f| f.quoted)
@@ -522,6 +529,10 @@ impl Machine {
         }
         while text[at..].starts_with(delimiter) || text.get(at) == Some(&self.second) {
             at += delimiter.len();
+        }
+        // What is left of a run that the delimiter does not divide evenly.
+        while self.dialect.runs_as_one && delimiter.iter().all(|b| *b == b' ') && text.get(at) == Some(&b' ') {
+            at += 1;
         }
         at
     }

@@ -108,6 +108,11 @@ impl<'t> Twin<'t> {
         while self.delimiter_follows() {
             self.at += self.delimiter().len();
         }
+        // What is left of a run of blanks that the delimiter does not divide evenly.
+        let blanks = !self.delimiter().is_empty() && self.delimiter().trim_matches(' ').is_empty();
+        while blanks && self.dialect.runs_as_one && self.rest().starts_with(' ') {
+            self.at += 1;
+        }
     }
 
     fn record(&mut self) -> Record {

@@ -1,0 +1,197 @@
+//! The price of starts. Columns are priced once and kept, so that taking a start out costs one column.
+
+use super::super::super::measure::START;
+use super::super::super::measure::adapt::Adapt;
+use super::super::super::measure::column::{Column, Words};
+use super::super::super::measure::lexicon::{BLANK, Lexicon};
+use super::super::aligned::ONE_BLANK_DIGITS;
+use super::placed::{Class, Placed};
+use rustc_hash::FxHashMap;
+
+/// Bits of a start that most lines run across without a blank, and of each such line; more beside a mark that joins.
+const TOUCH_START: f64 = 16.0;
+const TOUCH_LINE: f64 = 2.0;
+/// Bits of a word or number cut by a start that others leave blank.
+pub(super) const CUT: f64 = 7.0;
+/// Bits of two blanks or more inside a value.
+const TWO_BLANKS: f64 = 5.0;
+/// Bits of a column without a name below a line of names, or with two.
+const UNNAMED: f64 = 10.0;
+/// How much dearer a column set off by one blank is where others are set off by more.
+const LONELY_BLANK: f64 = 3.5;
+
+/// The last column has no end.
+pub(super) const OPEN: usize = usize::MAX;
+
+/// What a column costs.
+#[derive(Clone, Copy, Debug)]
+struct ColumnPrice {
+    bits: f64,
+    /// Bits of the single blanks in front of it, if nothing else sets it off.
+    single: f64,
+}
+
+/// Prices lines cut at starts.
+pub(super) struct Coder<'l> {
+    lines: Vec<&'l Placed>,
+    /// The line of names, as runs: phrases, and words.
+    names: Option<(Vec<(usize, usize)>, Vec<(usize, usize)>)>,
+    /// Edges that are known from elsewhere: no touching there is a breach.
+    known: Vec<usize>,
+    columns: FxHashMap<(usize, usize), ColumnPrice>,
+    edges: FxHashMap<usize, f64>,
+}
+
+impl<'l> Coder<'l> {
+    pub(super) fn new(lines: Vec<&'l Placed>, names: Option<&Placed>, known: &[usize]) -> Self {
+        Self {
+            lines,
+            names: names.map(|n| (n.runs(true), n.runs(false))),
+            known: known.to_vec(),
+            columns: FxHashMap::default(),
+            edges: FxHashMap::default(),
+        }
+    }
+
+    /// Bits of all lines cut at `starts`.
+    pub(super) fn total(&mut self, lexicon: &mut Lexicon, starts: &[usize]) -> f64 {
+        let mut bits = self.naming(starts);
+        let mut singles = Vec::with_capacity(starts.len());
+        for (at, start) in starts.iter().enumerate() {
+            let price = self.column(lexicon, *start, starts.get(at + 1).copied().unwrap_or(OPEN));
+            bits += price.bits + START + if *start > 0 { self.edge(*start) } else { 0.0 };
+            if *start > 0 {
+                singles.push(price.single);
+            }
+        }
+        let single = singles.iter().filter(|s| **s > 0.0).count();
+        // A column always set off by one blank is none where others are set off by more.
+        let weight = if single * 2 > singles.len() { 1.0 } else { LONELY_BLANK };
+        bits + weight * singles.iter().sum::<f64>()
+    }
+
+    /// Bits of names that do not fit the columns.
+    fn naming(&self, starts: &[usize]) -> f64 {
+        let Some((phrases, words)) = &self.names else { return 0.0 };
+        let lines = self.lines.len() as f64;
+        let mut bits = 0.0;
+        for (at, start) in starts.iter().enumerate() {
+            let end = starts.get(at + 1).copied().unwrap_or(OPEN);
+            let inside = |runs: &[(usize, usize)]| runs.iter().filter(|r| (*start..end).contains(&r.0)).count();
+            let (phrases, any) = (inside(phrases), inside(words));
+            if any == 0 {
+                bits += UNNAMED + 0.6 * lines;
+            } else if phrases > 1 {
+                bits += (UNNAMED + 1.5 * lines) * (phrases - 1) as f64;
+            }
+            if at > 0 && words.iter().any(|r| r.0 < *start && *start < r.1) {
+                bits += UNNAMED * 0.4;
+            }
+        }
+        bits
+    }
+
+    fn column(&mut self, lexicon: &mut Lexicon, from: usize, to: usize) -> ColumnPrice {
+        if let Some(price) = self.columns.get(&(from, to)) {
+            return *price;
+        }
+        let (mut column, mut words) = (Column::default(), Words::default());
+        let (mut left, mut right) = (Adapt::default(), Adapt::default());
+        let (mut bits, mut left_bits, mut right_bits) = (0.0, 0.0, 0.0);
+        let (mut single, mut singles, mut wide) = (0.0, 0, 0);
+        for line in &self.lines {
+            let Some((first, last)) = line.extent(from, to) else {
+                bits += column.code(lexicon, &mut words, BLANK);
+                continue;
+            };
+            let value = lexicon.value(line.slice(first, last));
+            bits += column.code(lexicon, &mut words, value);
+            left_bits += left.code((first - from) as i32);
+            right_bits += if to == OPEN { 0.0 } else { right.code((to - last) as i32) };
+            if line.is_wide_inside(first, last) {
+                bits += TWO_BLANKS;
+            }
+            if from > 0 && first > 0 && !line.is_filled(first - 1) {
+                if first > 1 && line.is_filled(first - 2) {
+                    let digits = line.class(first - 2) == Class::Digit && line.class(first) == Class::Digit;
+                    single += if digits { ONE_BLANK_DIGITS } else { 1.0 };
+                    singles += 1;
+                } else if (0..first).any(|p| line.is_filled(p)) {
+                    wide += 1;
+                }
+            }
+        }
+        let is_single = singles * 2 > self.lines.len() && (wide as f64) < 0.03 * singles as f64;
+        let padding = if to == OPEN { left_bits } else { left_bits.min(right_bits) };
+        let price = ColumnPrice { bits: bits + padding, single: if is_single { single } else { 0.0 } };
+        self.columns.insert((from, to), price);
+        price
+    }
+
+    /// Bits of what runs across a start.
+    fn edge(&mut self, start: usize) -> f64 {
+        if let Some(bits) = self.edges.get(&start) {
+            return *bits;
+        }
+        let count = self.lines.len() as f64;
+        let (mut touch, mut cut, mut mark, mut group, mut other, mut soft) = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
+        for line in &self.lines {
+            if start >= line.len() {
+                continue;
+            }
+            let (left, right) = (line.class(start - 1), line.class(start));
+            if left != Class::Blank && right != Class::Blank {
+                touch += 1.0;
+                cut += f64::from(u8::from(left == right && left != Class::Mark));
+                mark += f64::from(u8::from(left == Class::Mark || right == Class::Mark));
+                soft += f64::from(u8::from(left == Class::Digit && right == Class::Letter));
+            } else {
+                // A blank that groups thousands is no gap between columns.
+                let blank = if right == Class::Blank { start } else { start - 1 };
+                let digit = |place: usize| line.class(place) == Class::Digit;
+                if blank > 0 && digit(blank - 1) && digit(blank + 1) {
+                    let three = (1..=3).all(|i| digit(blank + i)) && !digit(blank + 4);
+                    if three { group += 1.0 } else { other += 1.0 }
+                }
+            }
+        }
+        let known = self.known.contains(&start);
+        let mut bits = 0.0;
+        if touch > 0.0 {
+            let share: f64 = (touch + 0.5) / (count + 1.0);
+            bits = -touch * share.log2() - (count - touch) * (1.0 - share).log2() + 2.0;
+            if share <= 0.5 {
+                bits += CUT * cut;
+            } else if known || soft > 0.95 * count {
+                bits += TOUCH_START - if known { 1.5 * count } else { 0.0 };
+            } else {
+                bits += TOUCH_START + TOUCH_LINE * (touch + 2.0 * mark);
+            }
+        }
+        if group > 0.0 && other < 0.2 * group {
+            bits += CUT * group;
+        }
+        self.edges.insert(start, bits);
+        bits
+    }
+
+    /// Takes starts out while that saves bits: the one that saves most first.
+    pub(super) fn improve(&mut self, lexicon: &mut Lexicon, starts: &[usize]) -> Vec<usize> {
+        let mut current = starts.to_vec();
+        let mut best = self.total(lexicon, &current);
+        while current.len() > 1 {
+            let mut better: Option<(f64, Vec<usize>)> = None;
+            for at in 1..current.len() {
+                let mut fewer = current.clone();
+                fewer.remove(at);
+                let bits = self.total(lexicon, &fewer);
+                if bits < best - 0.01 && better.as_ref().is_none_or(|b| bits < b.0) {
+                    better = Some((bits, fewer));
+                }
+            }
+            let Some((bits, fewer)) = better else { break };
+            (best, current) = (bits, fewer);
+        }
+        current
+    }
+}

@@ -1,0 +1,261 @@
+//! Fixed layouts: starts are proposed from what lines have in common, taken out while that saves bits, and put to their places.
+
+mod coder;
+pub(in crate::layout) mod placed;
+mod settle;
+mod starts;
+
+use super::super::measure::column::{Column, Words};
+use super::super::measure::lexicon::Lexicon;
+use super::super::measure::sort::Sort;
+use super::super::measure::structure::set_aside;
+use super::super::measure::{ASIDE, lexicon::ValueId};
+use super::{Bench, Candidate, Form};
+use crate::record::{Dialect, Division, Fixed, Unit};
+use coder::{CUT, Coder, OPEN};
+use placed::Placed;
+
+/// Most starts that are priced.
+const MOST: usize = 80;
+
+/// Most starts that are taken out one by one.
+const IMPROVED: usize = 48;
+
+/// Lines that starts are improved on.
+const LINES: usize = 120;
+
+/// Bits of saying that starts divide.
+const DIALECT: f64 = 2.0;
+
+/// Prices the starts that the lines propose. `stated`: starts that the clerk said, and nothing else is priced.
+pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, unit: Option<Unit>, stated: Option<&[usize]>) -> Vec<Candidate> {
+    let prefix = bench.plain.comment_prefix.clone();
+    let texts: Vec<&[u8]> =
+        bench.sample.filled().filter(|l| prefix.as_ref().is_none_or(|p| !l.starts_with(p))).collect();
+    let tabs = texts.iter().filter(|l| l.contains(&b'\t')).count();
+    if stated.is_none() && (texts.len() < 2 || tabs * 20 > texts.len()) {
+        return Vec::new();
+    }
+    let mut found = Vec::new();
+    for unit in units(&texts, unit) {
+        let lines: Vec<Placed> = texts.iter().map(|l| Placed::new(l, unit)).collect();
+        let all: Vec<&Placed> = lines.iter().collect();
+        match stated {
+            Some(starts) => found.push(price(bench, &all, starts, None, &[], unit, false)),
+            None => found.extend(proposals(bench, &all, unit)),
+        }
+    }
+    found
+}
+
+/// The units that starts may count: characters, and bytes where characters have several.
+fn units(lines: &[&[u8]], stated: Option<Unit>) -> Vec<Unit> {
+    if let Some(unit) = stated {
+        return vec![unit];
+    }
+    let odd = lines.iter().filter(|l| !l.is_ascii()).count();
+    if odd == 0 {
+        return vec![Unit::Characters];
+    }
+    let wide = lines.iter().any(|l| String::from_utf8_lossy(l).chars().any(|c| super::super::measure::grid::width(c) == 2));
+    if wide { vec![Unit::Characters, Unit::DoubleBytes, Unit::Bytes] } else { vec![Unit::Characters, Unit::Bytes] }
+}
+
+fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Candidate> {
+    let core = starts::core(all);
+    let mut sets: Vec<(bool, Vec<usize>)> = Vec::new();
+    for is_core in [true, false] {
+        if !is_core && core.len() == all.len() {
+            continue;
+        }
+        let base = if is_core { &core[..] } else { all };
+        for tolerance in [0.0, 0.03, 0.1] {
+            sets.push((is_core, starts::gaps(base, tolerance)));
+        }
+    }
+    sets.extend(starts::ruled(all).map(|starts| (true, starts)));
+    sets.extend(starts::class_changes(&core).map(|starts| (true, starts)));
+    let dates = starts::date_edges(&core);
+    if !dates.is_empty() {
+        for (is_core, starts) in sets.clone() {
+            let mut more = starts;
+            more.extend(&dates);
+            more.sort_unstable();
+            more.dedup();
+            sets.push((is_core, more));
+        }
+    }
+    let mut tried: Vec<Vec<usize>> = Vec::new();
+    let mut priced: Vec<Vec<usize>> = Vec::new();
+    let mut found = Vec::new();
+    for (is_core, mut starts) in sets {
+        if starts.first().is_some_and(|s| *s > 0) {
+            if starts[0] < 12 {
+                starts[0] = 0;
+            } else {
+                starts.insert(0, 0);
+            }
+        }
+        if starts.len() < 2 || starts.len() > MOST || tried.contains(&starts) {
+            continue;
+        }
+        tried.push(starts.clone());
+        let base = if is_core { &core[..] } else { all };
+        let names = names_line(&mut bench.lexicon, all, base, &starts);
+        let body: Vec<&Placed> = base
+            .iter()
+            .filter(|l| names.is_none_or(|n| !std::ptr::eq(**l, n)))
+            .copied()
+            .take(LINES)
+            .collect();
+        if body.len() < 2 {
+            continue;
+        }
+        let mut coder = Coder::new(body, names, &dates);
+        let best = if starts.len() < IMPROVED { coder.improve(&mut bench.lexicon, &starts) } else { starts };
+        if best.len() < 2 || priced.contains(&best) {
+            continue;
+        }
+        priced.push(best.clone());
+        found.push(price(bench, all, &best, names, &dates, unit, true));
+    }
+    found
+}
+
+/// Prices all lines cut at `starts`: those that fit as records, the others set aside.
+fn price(
+    bench: &mut Bench<'_, '_>,
+    all: &[&Placed],
+    starts: &[usize],
+    names: Option<&Placed>,
+    known: &[usize],
+    unit: Unit,
+    settles: bool,
+) -> Candidate {
+    let lexicon = &mut bench.lexicon;
+    let rows: Vec<Vec<ValueId>> = all.iter().map(|l| slices(lexicon, l, starts)).collect();
+    let count = all.len();
+    let touching = starts[1..].iter().filter(|s| all.iter().filter(|l| l.is_crossed(**s)).count() * 2 > count).count();
+    let cuts: Vec<usize> = all.iter().map(|l| starts[1..].iter().filter(|s| l.is_crossed(**s)).count()).collect();
+    let mut columns = vec![Column::default(); starts.len()];
+    let mut words = Words::default();
+    for (row, cut) in rows.iter().zip(&cuts) {
+        if *cut <= touching {
+            for (column, value) in columns.iter_mut().zip(row) {
+                column.add(lexicon, &mut words, *value);
+            }
+        }
+    }
+    let (mut kept, mut aside) = (Vec::new(), Vec::new());
+    for (at, row) in rows.iter().enumerate() {
+        let text = lexicon.value(all[at].text());
+        let limit = ASIDE + lexicon.get(text).free;
+        let mut bits = (CUT + 3.0) * cuts[at].saturating_sub(touching) as f64;
+        let without = u32::from(cuts[at] <= touching);
+        for (column, value) in columns.iter().zip(row) {
+            bits += column.bits(lexicon, &words, *value, without);
+            if bits > limit + 50.0 {
+                break;
+            }
+        }
+        let is_names = names.is_some_and(|n| std::ptr::eq(n, all[at]));
+        if bits <= limit && !all[at].is_rule() && !is_names {
+            kept.push(at);
+        } else {
+            aside.push((at, text));
+        }
+    }
+    let records: Vec<&Placed> = kept.iter().map(|at| all[*at]).collect();
+    let bits = if records.len() < 2 {
+        f64::INFINITY
+    } else {
+        let mut coder = Coder::new(records.clone(), names, known);
+        coder.total(lexicon, starts) + set_aside(lexicon, aside.iter().copied()) + DIALECT
+    };
+    let tabs: usize = all.iter().map(|l| l.text().matches('\t').count()).sum();
+    let settled = if settles && !records.is_empty() { settle::settle(starts, &records, names) } else { starts.to_vec() };
+    let mut columns = vec![Column::default(); starts.len()];
+    let mut words = Words::default();
+    for at in &kept {
+        for (column, value) in columns.iter_mut().zip(&rows[*at]) {
+            column.add(lexicon, &mut words, *value);
+        }
+    }
+    let whole = records.iter().filter(|l| settled[1..].iter().all(|s| !l.is_crossed(*s))).count();
+    Candidate {
+        dialect: Dialect {
+            division: Division::Fixed(Fixed { starts: settled, unit }),
+            quote: None,
+            ..bench.plain.clone()
+        },
+        form: Form::Fixed { named: names.is_some() },
+        width: starts.len(),
+        bits: bits + super::aligned::TAB * tabs as f64,
+        records: kept.len(),
+        even: whole,
+        aside: aside.len(),
+        quoted: 0,
+        bad_quotes: 0,
+        columns,
+    }
+}
+
+fn slices(lexicon: &mut Lexicon, line: &Placed, starts: &[usize]) -> Vec<ValueId> {
+    (0..starts.len())
+        .map(|at| lexicon.value(line.slice(starts[at], starts.get(at + 1).copied().unwrap_or(OPEN))))
+        .collect()
+}
+
+/// The line above the first core line that looks like names, if any; or the first core line itself.
+fn names_line<'l>(lexicon: &mut Lexicon, all: &[&'l Placed], core: &[&'l Placed], starts: &[usize]) -> Option<&'l Placed> {
+    let first = all.iter().position(|l| core.first().is_some_and(|c| std::ptr::eq(*l, *c)))?;
+    let mut typed = |line: &Placed| -> (usize, usize) {
+        let runs = line.runs(true);
+        let typed = runs
+            .iter()
+            .filter(|(from, to)| {
+                let id = lexicon.value(line.slice(*from, *to));
+                lexicon.get(id).sort.is_typed()
+            })
+            .count();
+        (typed, runs.len())
+    };
+    let mut is_names = |line: &Placed| {
+        let cells = (0..starts.len())
+            .filter(|at| line.extent(starts[*at], starts.get(at + 1).copied().unwrap_or(OPEN)).is_some())
+            .count();
+        let (typed, runs) = typed(line);
+        runs >= 2 && cells >= 2.max(starts.len() / 2) && typed * 5 <= runs
+    };
+    let line = all[first];
+    if is_names(line) {
+        let body: Vec<&&Placed> = core.iter().filter(|l| !std::ptr::eq(**l, line)).take(60).collect();
+        let with = body
+            .iter()
+            .filter(|l| {
+                l.runs(true).iter().any(|(from, to)| {
+                    let id = lexicon.value(l.slice(*from, *to));
+                    matches!(lexicon.get(id).sort, Sort::Number | Sort::Moment | Sort::Code)
+                })
+            })
+            .count();
+        if !body.is_empty() && with * 5 > body.len() * 4 {
+            return Some(line);
+        }
+    }
+    let mut is_names = |line: &Placed| {
+        let cells = (0..starts.len())
+            .filter(|at| line.extent(starts[*at], starts.get(at + 1).copied().unwrap_or(OPEN)).is_some())
+            .count();
+        let runs = line.runs(true);
+        let typed = runs
+            .iter()
+            .filter(|(from, to)| {
+                let id = lexicon.value(line.slice(*from, *to));
+                lexicon.get(id).sort.is_typed()
+            })
+            .count();
+        runs.len() >= 2 && cells >= 2.max(starts.len() / 2) && typed * 5 <= runs.len()
+    };
+    all[..first].iter().rev().take(6).find(|l| !l.is_rule() && is_names(l)).copied()
+}

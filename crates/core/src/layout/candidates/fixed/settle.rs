@@ -1,0 +1,126 @@
+//! Where a start goes, once it is known between which values it stands: where left-aligned values begin, or right behind the
+//! column before right-aligned ones.
+
+use super::placed::Placed;
+
+/// The final places of `starts`, by all lines that are records, and the line of names.
+pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>) -> Vec<usize> {
+    let count = lines.len() as f64;
+    let width = lines.iter().map(|l| l.len()).max().unwrap_or(0);
+    let mut filled = vec![0_usize; width + 2];
+    for line in lines {
+        for (place, filled) in filled.iter_mut().enumerate().take(line.len()) {
+            *filled += usize::from(line.is_filled(place));
+        }
+    }
+    let filled_at = |place: usize| filled.get(place).copied().unwrap_or(0) as f64;
+    let mut settled = vec![starts[0]];
+    for (at, &start) in starts.iter().enumerate().skip(1) {
+        let high = starts.get(at + 1).copied().unwrap_or(width);
+        let low = settled[at - 1] + 1;
+        // The zone around the start that few lines fill; in it the emptiest run.
+        let near = (low.max(start.saturating_sub(1))..=(start + 1).min(width)).map(filled_at).fold(f64::INFINITY, f64::min);
+        let limit = (0.05 * count).max(near);
+        if limit > 0.3 * count || start >= width {
+            settled.push(start);
+            continue;
+        }
+        let zone = [start, start + 1, start.saturating_sub(1)].into_iter().find(|p| filled_at(*p) <= limit).unwrap_or(start);
+        let (mut from, mut to) = (zone, zone);
+        while from > low && filled_at(from - 1) <= limit {
+            from -= 1;
+        }
+        while to < high && filled_at(to) <= limit {
+            to += 1;
+        }
+        let left_edge = from;
+        let least = (from..to).map(filled_at).fold(f64::INFINITY, f64::min);
+        let mut longest: Option<(usize, usize)> = None;
+        let mut place = from;
+        while place < to {
+            if filled_at(place) > least {
+                place += 1;
+                continue;
+            }
+            let begin = place;
+            while place < to && filled_at(place) <= least {
+                place += 1;
+            }
+            if longest.is_none_or(|(a, b)| place - begin >= b - a) {
+                longest = Some((begin, place));
+            }
+        }
+        let Some((from, to)) = longest else {
+            settled.push(start);
+            continue;
+        };
+        if least > 0.0
+            && let Some(better) = fewest_cuts(lines, (left_edge.max(low), high.min(to + 1)), (from, to))
+        {
+            settled.push(better);
+            continue;
+        }
+        settled.push(align(lines, (from, to), high, names));
+    }
+    settled
+}
+
+/// Where lines that fill the gap change from one value to the next: the place with the fewest cuts, if it has fewer than the
+/// gap's left edge.
+fn fewest_cuts(lines: &[&Placed], (low, high): (usize, usize), gap: (usize, usize)) -> Option<usize> {
+    let crossing: Vec<&&Placed> =
+        lines.iter().filter(|l| (gap.0..gap.1).any(|p| l.is_filled(p)) || l.is_crossed(gap.0)).collect();
+    let cuts = |place: usize| -> usize {
+        crossing
+            .iter()
+            .filter(|l| l.is_crossed(place))
+            .map(|l| if l.class(place) == l.class(place - 1) { 3 } else { 1 })
+            .sum()
+    };
+    let best = (low..high).min_by_key(|p| (cuts(*p), p.abs_diff(gap.0)))?;
+    (cuts(best) < cuts(gap.0)).then_some(best)
+}
+
+/// The start of a column behind a gap that is blank from `from` to `to`, and whose values end before `high`.
+fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Option<&Placed>) -> usize {
+    let (mut firsts, mut lasts, mut all) = (Vec::new(), Vec::new(), 0_usize);
+    let count = |counts: &mut Vec<(usize, usize)>, place: usize| match counts.iter_mut().find(|c| c.0 == place) {
+        Some(known) => known.1 += 1,
+        None => counts.push((place, 1)),
+    };
+    for line in lines {
+        let Some((first, last)) = line.extent(to, high) else { continue };
+        all += 1;
+        count(&mut firsts, first - to);
+        count(&mut lasts, last);
+    }
+    if all == 0 {
+        return to;
+    }
+    let top = |counts: &[(usize, usize)]| counts.iter().copied().max_by_key(|c| (c.1, std::cmp::Reverse(c.0))).unwrap_or((0, 0));
+    let ((indent, indented), (_, ended)) = (top(&firsts), top(&lasts));
+    if indent > 0 && indented * 10 >= all * 8 && indented > ended {
+        return to + indent;
+    }
+    let begun = firsts.iter().find(|f| f.0 == 0).map_or(0, |f| f.1);
+    let mut place = if begun > ended || (begun * 10 >= all * 6 && ended * 10 < all * 9) {
+        to
+    } else if ended > begun {
+        from
+    } else {
+        to
+    };
+    // No start cuts a name.
+    for (begin, end) in names.map(|n| n.runs(false)).unwrap_or_default() {
+        if begin < place && place < end {
+            if begin >= from {
+                place = begin;
+            } else if end <= to {
+                place = end;
+            }
+        } else if begun == ended && (from..to).contains(&begin) {
+            place = begin;
+        }
+    }
+    place
+}

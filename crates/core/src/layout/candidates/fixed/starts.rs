@@ -1,0 +1,149 @@
+//! Starts worth a price: from blanks that lines have in common, rule lines, changes from digits to letters, dates.
+
+use super::placed::{Class, Placed};
+use rustc_hash::FxHashMap;
+
+/// Places that are looked at.
+const WIDEST: usize = 1000;
+
+/// The left edges of the gaps that at most `tolerance` of the lines fill, and 0.
+pub(super) fn gaps(lines: &[&Placed], tolerance: f64) -> Vec<usize> {
+    let width = lines.iter().map(|l| l.len()).max().unwrap_or(0).min(WIDEST);
+    let mut filled = vec![0_usize; width + 1];
+    for line in lines {
+        for (place, filled) in filled.iter_mut().enumerate().take(width) {
+            *filled += usize::from(line.is_filled(place));
+        }
+    }
+    let limit = tolerance * lines.len() as f64;
+    let mut starts = vec![0];
+    let mut place = 0;
+    while place < width {
+        if filled[place] as f64 > limit {
+            place += 1;
+            continue;
+        }
+        let from = place;
+        while place < width && filled[place] as f64 <= limit {
+            place += 1;
+        }
+        if place < width && from > 0 {
+            starts.push(from);
+        }
+    }
+    starts
+}
+
+/// Lines that share edges with many others. Reports have other lines as well.
+pub(super) fn core<'l>(lines: &[&'l Placed]) -> Vec<&'l Placed> {
+    let (mut begins, mut ends) = (FxHashMap::<usize, usize>::default(), FxHashMap::<usize, usize>::default());
+    let runs: Vec<Vec<(usize, usize)>> = lines.iter().map(|l| l.runs(true)).collect();
+    for (begin, end) in runs.iter().flatten() {
+        *begins.entry(*begin).or_default() += 1;
+        *ends.entry(*end).or_default() += 1;
+    }
+    let scores: Vec<usize> =
+        runs.iter().map(|runs| runs.iter().map(|(b, e)| begins[b].max(ends[e])).sum()).collect();
+    let mut sorted = scores.clone();
+    sorted.sort_unstable();
+    let high = sorted.get(sorted.len() * 3 / 4).copied().unwrap_or(0);
+    let core: Vec<&Placed> = lines
+        .iter()
+        .zip(&scores)
+        .filter(|(line, score)| **score * 100 >= high * 55 && !line.is_rule())
+        .map(|(line, _)| *line)
+        .collect();
+    if core.len() >= 3 { core } else { lines.to_vec() }
+}
+
+/// The starts that the first rule line with several parts states.
+pub(super) fn ruled(lines: &[&Placed]) -> Option<Vec<usize>> {
+    lines.iter().filter(|l| l.is_rule()).map(|l| l.runs(false)).find(|r| r.len() > 1).map(|runs| runs.iter().map(|r| r.0).collect())
+}
+
+/// Starts where what stands at one place changes its class from the place before, in most lines. No blanks are needed.
+pub(super) fn class_changes(lines: &[&Placed]) -> Option<Vec<usize>> {
+    let count = lines.len();
+    if count < 6 {
+        return None;
+    }
+    let width = lines.iter().map(|l| l.len()).max().unwrap_or(0).min(400);
+    let shares: Vec<[usize; 4]> = (0..width)
+        .map(|place| {
+            let mut share = [0; 4];
+            for line in lines {
+                share[line.class(place) as usize] += 1;
+            }
+            share
+        })
+        .collect();
+    let mut starts = vec![0];
+    for place in 1..width {
+        let changes = lines
+            .iter()
+            .filter(|l| place < l.len() && l.class(place) != l.class(place - 1) && l.class(place) != Class::Blank)
+            .count();
+        let moved: usize = shares[place].iter().zip(&shares[place - 1]).map(|(a, b)| a.abs_diff(*b)).sum();
+        if changes * 10 > count * 6 && moved * 10 > count * 12 {
+            starts.push(place);
+        }
+    }
+    Some(starts)
+}
+
+/// Edges of eight-digit dates that stand at the same place in all lines, run together with other digits.
+pub(super) fn date_edges(lines: &[&Placed]) -> Vec<usize> {
+    let count = lines.len();
+    let width = lines.iter().map(|l| l.len()).min().unwrap_or(0);
+    let mut edges = Vec::new();
+    if count < 8 {
+        return edges;
+    }
+    let mut place = 0;
+    while place + 8 <= width {
+        let texts: Vec<&str> = lines.iter().map(|l| l.slice(place, place + 8)).collect();
+        let dates = |order: fn(&str) -> bool| {
+            texts[..5].iter().all(|t| order(t))
+                && texts.iter().filter(|t| order(t)).count() * 50 >= count * 49
+                && texts.iter().any(|t| *t != texts[0])
+        };
+        if dates(is_year_first) || dates(is_year_last) {
+            let digits = |p: usize| lines.iter().filter(|l| l.class(p) == Class::Digit).count() * 10 > count * 9;
+            let mut found = false;
+            if place > 0 && digits(place - 1) {
+                edges.push(place);
+                found = true;
+            }
+            if digits(place + 8) {
+                edges.push(place + 8);
+                found = true;
+            }
+            if found {
+                place += 7;
+            }
+        }
+        place += 1;
+    }
+    edges
+}
+
+fn parts(text: &str, at: [usize; 3]) -> Option<[u32; 3]> {
+    if text.len() != 8 || !text.bytes().all(|b| b.is_ascii_digit()) {
+        return None;
+    }
+    let part = |from: usize, digits: usize| text.get(from..from + digits).and_then(|p| p.parse().ok());
+    let digits = |from: usize| if from == at[0] { 4 } else { 2 };
+    Some([part(at[0], 4)?, part(at[1], digits(at[1]))?, part(at[2], digits(at[2]))?])
+}
+
+fn is_day([year, month, day]: [u32; 3]) -> bool {
+    (1900..2100).contains(&year) && (1..=12).contains(&month) && (1..=31).contains(&day)
+}
+
+fn is_year_first(text: &str) -> bool {
+    parts(text, [0, 4, 6]).is_some_and(is_day)
+}
+
+fn is_year_last(text: &str) -> bool {
+    parts(text, [4, 2, 0]).is_some_and(is_day)
+}

@@ -1,0 +1,175 @@
+//! Marks that may divide fields, and marks that begin comments.
+
+use super::super::measure::structure::rank;
+
+/// Marks that are looked at.
+const MOST: usize = 14;
+
+/// Lines whose neighbours of a mark are looked at.
+const LINES: usize = 120;
+
+/// Characters that values, words and numbers are made of.
+fn belongs_to_values(c: char) -> bool {
+    c.is_alphanumeric() || "\"'_.-()[]{}<>+*%$&\\`".contains(c)
+}
+
+/// Marks, also of several characters, that stand in many lines.
+pub(super) fn delimiters(lines: &[&str]) -> Vec<String> {
+    let mut counts: Vec<(char, usize)> = Vec::new();
+    for line in lines {
+        let mut seen: Vec<char> = Vec::new();
+        for c in line.chars() {
+            let odd = c.is_ascii() || "¦¬§¤·¶".contains(c);
+            if odd && !belongs_to_values(c) && c != '\u{c}' && !seen.contains(&c) {
+                seen.push(c);
+                match counts.iter_mut().find(|known| known.0 == c) {
+                    Some(known) => known.1 += 1,
+                    None => counts.push((c, 1)),
+                }
+            }
+        }
+    }
+    counts.sort_by_key(|c| (std::cmp::Reverse(c.1), c.0));
+    let mut found: Vec<String> = Vec::new();
+    for (mark, count) in counts.into_iter().take(MOST) {
+        let run = longest_run(lines, mark);
+        if count * 100 < lines.len() * 35 && run < 3.max(lines.len() / 10) {
+            continue;
+        }
+        found.push(mark.to_string());
+        found.extend(longer(lines, mark));
+    }
+    let mut seen: Vec<String> = Vec::new();
+    found.retain(|f| {
+        let new = !seen.contains(f);
+        seen.push(f.clone());
+        new
+    });
+    found
+}
+
+/// The longest run of neighbouring lines with a mark.
+fn longest_run(lines: &[&str], mark: char) -> usize {
+    let (mut best, mut run) = (0, 0);
+    for line in lines {
+        run = if line.contains(mark) { run + 1 } else { 0 };
+        best = best.max(run);
+    }
+    best
+}
+
+/// Counts of what stands at one place.
+#[derive(Default)]
+struct Tally(Vec<(String, usize)>);
+
+impl Tally {
+    fn add(&mut self, what: &str) {
+        match self.0.iter_mut().find(|t| t.0 == what) {
+            Some(known) => known.1 += 1,
+            None => self.0.push((what.to_owned(), 1)),
+        }
+    }
+
+    fn top(&self) -> Option<&(String, usize)> {
+        self.0.iter().max_by_key(|t| t.1)
+    }
+}
+
+/// Longer marks that hold `mark`: its usual run, and the run with what always stands beside it.
+fn longer(lines: &[&str], mark: char) -> Vec<String> {
+    if mark == ' ' || mark == '\t' {
+        return Vec::new();
+    }
+    let (mut runs, mut before, mut behind, mut all) = (Tally::default(), Tally::default(), Tally::default(), 0);
+    let mut both = Tally::default();
+    for line in lines.iter().take(LINES) {
+        let mut at = 0;
+        while let Some(found) = line[at..].find(mark) {
+            let from = at + found;
+            let run = line[from..].chars().take_while(|c| *c == mark).count();
+            let to = from + run * mark.len_utf8();
+            let outside = |c: Option<char>| c.filter(|c| !c.is_alphanumeric() && *c != '"').map(String::from).unwrap_or_default();
+            let front = outside(line[..from].chars().next_back());
+            let back = outside(line[to..].chars().next());
+            all += 1;
+            runs.add(&line[from..to]);
+            before.add(&front);
+            behind.add(&back);
+            both.add(&format!("{front}\0{back}"));
+            at = to;
+        }
+    }
+    let mut found = Vec::new();
+    let Some((run, often)) = runs.top() else { return found };
+    let doubled = run.chars().count() > 1;
+    if doubled && often * 5 > all * 4 {
+        found.push(run.clone());
+    }
+    if !doubled {
+        for (beside, front) in [(&before, true), (&behind, false)] {
+            if let Some((text, often)) = beside.top()
+                && !text.is_empty()
+                && !matches!(text.as_str(), " " | "\t")
+                && !text.starts_with(mark)
+                && often * 100 > all * 95
+            {
+                found.push(if front { format!("{text}{run}") } else { format!("{run}{text}") });
+            }
+        }
+    }
+    if let Some((pair, often)) = both.top()
+        && pair == " \0 "
+        && often * 100 > all * 95
+        && (doubled || rank(run) >= 5)
+    {
+        found.push(format!(" {run} "));
+    }
+    found
+}
+
+/// What begins comment lines: the commonest of the usual marks, if it does not begin most lines.
+const COMMENTS: [&str; 9] = ["##", "#", "%", "!", "//", "*", ";", "@", "--"];
+
+/// The prefix that the clerk did not state: one that some lines have and that is no data.
+pub(in crate::layout) fn comment(lines: &[&str]) -> Option<&'static str> {
+    let is_rule = |l: &str| !l.chars().any(char::is_alphanumeric);
+    let mut best: Option<(usize, &'static str)> = None;
+    for prefix in COMMENTS {
+        let own = lines.iter().filter(|l| l.starts_with(prefix) && (!is_rule(l) || matches!(prefix, "#" | ";" | "##"))).count();
+        // A longer prefix says more, if it covers all the lines.
+        if own > 0 && best.is_none_or(|(most, _)| own > most) {
+            best = Some((own, prefix));
+        }
+    }
+    let (own, prefix) = best?;
+    let usual = matches!(prefix, "##" | "#" | "%" | "!" | "//" | ";");
+    let few = own * 10 < lines.len() * 6;
+    (few || (usual && lines.len() - own >= 2)).then_some(prefix)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn marks_of_several_characters_are_found() {
+        for (line, expected) in [
+            ("007~|Saltwind~|3", "~|"),
+            ("007 :: Saltwind :: 3", " :: "),
+            ("007||Saltwind||3", "||"),
+            ("007\u{1f}Saltwind\u{1f}3", "\u{1f}"),
+            ("007|Saltwind|3", "|"),
+            ("007 | Saltwind | 3", " | "),
+        ] {
+            let lines = vec![line; 8];
+            assert!(delimiters(&lines).contains(&expected.to_owned()), "{line}: {:?}", delimiters(&lines));
+        }
+    }
+
+    #[test]
+    fn comments_are_few_or_usual() {
+        assert_eq!(comment(&["# tide", "1;2", "3;4", "5;6"]), Some("#"));
+        assert_eq!(comment(&["* tide", "* wind", "* sea"]), None);
+        assert_eq!(comment(&["1;2", "3;4"]), None);
+    }
+}

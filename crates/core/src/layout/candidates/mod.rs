@@ -1,0 +1,71 @@
+//! Layouts that are worth a price. Each page proposes one sort of them and has it priced; none decides.
+
+mod aligned;
+mod delimited;
+pub(super) mod fixed;
+mod marks;
+mod whole;
+
+use super::measure::column::Column;
+use super::measure::lexicon::Lexicon;
+use super::sample::Sample;
+use crate::record::Dialect;
+
+pub(super) use aligned::propose as aligned;
+pub(super) use delimited::{Wanted, propose as delimited};
+pub(super) use fixed::propose as fixed;
+pub(super) use whole::{not_a_table, propose as whole};
+
+/// What sort of layout a candidate is.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) enum Form {
+    /// Each line is one value.
+    Whole,
+    /// A mark divides. `rank`: how far out it stands where marks are nested.
+    Delimited { rank: u8 },
+    /// Runs of blanks divide; of two and more if `two`. `rest`: the last column takes the rest of the line.
+    Aligned { two: bool, rest: bool },
+    /// Positions divide. `named`: a line of names stands above them.
+    Fixed { named: bool },
+    /// Several lines make a record.
+    Multiline,
+}
+
+/// A layout with its price.
+#[derive(Clone, Debug)]
+pub(super) struct Candidate {
+    pub(super) dialect: Dialect,
+    pub(super) form: Form,
+    /// Fields of a record.
+    pub(super) width: usize,
+    /// Bits of the whole sample.
+    pub(super) bits: f64,
+    /// Records looked at, those of the usual width, lines set aside.
+    pub(super) records: usize,
+    pub(super) even: usize,
+    pub(super) aside: usize,
+    /// Fields in quotes, and quotes out of place.
+    pub(super) quoted: usize,
+    pub(super) bad_quotes: usize,
+    pub(super) columns: Vec<Column>,
+}
+
+impl Candidate {
+    /// Share of the records that have the usual number of fields.
+    pub(super) fn evenness(&self) -> f64 {
+        self.even as f64 / self.records.max(1) as f64
+    }
+
+    /// Whether runs of blanks divide.
+    pub(super) fn is_aligned(&self) -> bool {
+        matches!(self.form, Form::Aligned { .. })
+    }
+}
+
+/// What all proposals start from.
+pub(super) struct Bench<'s, 't> {
+    pub(super) sample: &'s Sample<'t>,
+    pub(super) lexicon: Lexicon,
+    /// Line ends and comments, without a division.
+    pub(super) plain: Dialect,
+}

@@ -1,0 +1,213 @@
+//! All layouts under one measure: each is priced, the cheapest wins.
+//!
+//! Four rules stand beside the measure. Each says that some evidence is stronger than the models can express:
+//!
+//! 1. Quotes that all close where a field does are quotes, if that costs little more. A tab, bar or doubled mark that gives
+//!    nearly all records the same width of three or more beats blanks and weaker marks.
+//! 2. Runs of two and more blanks beat runs of one and more, if both cost nearly the same and the columns are nearly as many.
+//! 3. Starts beat runs of blanks, if both cost nearly the same and two blanks stand together in many lines.
+//! 4. Names that reach further than the records are right: empty fields at the ends are left out.
+
+use super::candidates::{self, Bench, Candidate, Form, Wanted};
+use super::measure::grid::Grid;
+use super::measure::lexicon::Lexicon;
+use super::sample::Sample;
+use super::{LayoutChoices, LayoutKind, Samples, lines, multiline};
+use crate::record::Division;
+
+/// Candidates in the order of their price, after the rules; the first one wins.
+pub(super) struct Ranking<'s, 't> {
+    pub(super) candidates: Vec<Candidate>,
+    pub(super) bench: Bench<'s, 't>,
+}
+
+/// Prices everything that the choices leave open. `hint`: a delimiter that the first line states.
+pub(super) fn rank<'s, 't>(
+    samples: Samples<'t>,
+    sample: &'s Sample<'t>,
+    choices: &LayoutChoices,
+    hint: Option<&str>,
+) -> Ranking<'s, 't> {
+    let plain = lines::plain_dialect(samples, choices);
+    let mut bench = Bench { sample, lexicon: Lexicon::default(), plain };
+    let mut found = propose(&mut bench, samples, choices, hint);
+    let blank = blank_lines(sample);
+    for candidate in &mut found {
+        // Where blank lines stand is news, unless blocks explain it.
+        if candidate.form != Form::Multiline {
+            candidate.bits += blank;
+        }
+        if matches!(candidate.form, Form::Delimited { .. }) && candidate.quoted > 0 && candidate.bad_quotes == 0 {
+            candidate.bits -= 4.0;
+        }
+    }
+    found.retain(|c| c.bits.is_finite() || choices.is_stated());
+    found.sort_by(|a, b| a.bits.total_cmp(&b.bits));
+    if !choices.is_stated() && hint.is_none() {
+        obey_rules(&mut found, &mut bench);
+    }
+    for candidate in &mut found {
+        refine_comment(candidate, samples, choices);
+    }
+    Ranking { candidates: found, bench }
+}
+
+fn propose(
+    bench: &mut Bench<'_, '_>,
+    samples: Samples<'_>,
+    choices: &LayoutChoices,
+    hint: Option<&str>,
+) -> Vec<Candidate> {
+    let stated_lines = choices.kind == Some(LayoutKind::Multiline)
+        || choices.lines_per_record.is_some_and(|lines| lines > 1)
+        || choices.starts.as_ref().is_some_and(|lines| lines.len() > 1);
+    if stated_lines {
+        return several_lines(bench, samples, choices).into_iter().collect();
+    }
+    if choices.kind == Some(LayoutKind::Report) && choices.starts.is_none() {
+        return candidates::fixed(bench, None, None);
+    }
+    if choices.states_fixed() {
+        let stated = choices.starts.as_ref().and_then(|s| s.first()).map(Vec::as_slice);
+        let mut found = candidates::fixed(bench, Some(choices.unit), stated);
+        for candidate in &mut found {
+            if let Division::Fixed(fixed) = &mut candidate.dialect.division {
+                for edit in &choices.start_edits {
+                    edit.apply(&mut fixed.starts);
+                }
+                candidate.width = fixed.starts.len();
+            }
+        }
+        return found;
+    }
+    let delimiter = choices.delimiter.as_deref().or(hint);
+    if delimiter == Some("") {
+        return vec![candidates::whole(bench, choices.quote.unwrap_or(None))];
+    }
+    let wanted = Wanted { delimiter, runs_as_one: choices.runs_as_one, quote: choices.quote };
+    let mut found = candidates::delimited(bench, &wanted);
+    if delimiter.is_some() {
+        return found;
+    }
+    found.push(candidates::whole(bench, choices.quote.unwrap_or(Some(b'"'))));
+    found.extend(candidates::aligned(bench, choices.quote.unwrap_or(None)));
+    if choices.kind != Some(LayoutKind::Delimited) {
+        found.extend(candidates::fixed(bench, None, None));
+        found.extend(several_lines(bench, samples, choices));
+    }
+    found
+}
+
+/// Records of several lines, priced.
+fn several_lines(bench: &mut Bench<'_, '_>, samples: Samples<'_>, choices: &LayoutChoices) -> Option<Candidate> {
+    let base = crate::record::Dialect { quote: None, ..bench.plain.clone() };
+    let dialect = multiline::dialect(samples, choices, &base)?;
+    let grid = Grid::read(bench.sample, &dialect, &mut bench.lexicon);
+    let width = dialect.division.multiline().map_or(1, crate::record::Multiline::width);
+    let priced = super::measure::structure::price(&mut bench.lexicon, &grid, width, None);
+    Some(Candidate {
+        dialect,
+        form: Form::Multiline,
+        width,
+        bits: priced.bits + 20.0,
+        records: grid.rows.len(),
+        even: grid.rows.iter().filter(|r| r.fields as usize == width).count(),
+        aside: priced.aside.len(),
+        quoted: 0,
+        bad_quotes: 0,
+        columns: priced.columns,
+    })
+}
+
+/// Bits of where blank lines stand.
+fn blank_lines(sample: &Sample<'_>) -> f64 {
+    let all = sample.lines.len() as f64;
+    let share = sample.lines.iter().filter(|l| l.is_blank).count() as f64 / all.max(1.0);
+    if share <= 0.0 || share >= 1.0 {
+        return 0.0;
+    }
+    -all * (share * share.log2() + (1.0 - share) * (1.0 - share).log2())
+}
+
+/// The comment mark that goes with the delimiter.
+fn refine_comment(candidate: &mut Candidate, samples: Samples<'_>, choices: &LayoutChoices) {
+    if candidate.dialect.division == Division::Delimited {
+        let delimiter = String::from_utf8_lossy(&candidate.dialect.delimiter).into_owned();
+        candidate.dialect.comment_prefix = lines::comment_prefix(samples, choices, &delimiter);
+    }
+}
+
+/// Lets the four rules of this page have their say.
+fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
+    let lift = |found: &mut Vec<Candidate>, fits: &dyn Fn(&Candidate, &Candidate) -> bool| {
+        let Some(best) = found.first() else { return };
+        if let Some(at) = found.iter().skip(1).position(|c| fits(best, c)) {
+            let candidate = found.remove(at + 1);
+            found.insert(0, candidate);
+        }
+    };
+    let is_marked = |c: &Candidate| matches!(c.form, Form::Delimited { .. });
+    lift(found, &|best, c| {
+        is_marked(best)
+            && is_marked(c)
+            && best.quoted == 0
+            && c.quoted > 0
+            && c.bad_quotes == 0
+            && c.dialect.delimiter == best.dialect.delimiter
+            && c.bits < 1.03 * best.bits
+    });
+    if let Some(best) = found.first().filter(|c| is_marked(c)).cloned() {
+        let further = found.iter().skip(1).position(|c| {
+            c.dialect == best.dialect
+                && c.width > best.width
+                && c.bits < 1.02 * best.bits
+                && names_reach(bench, c)
+        });
+        if let Some(at) = further {
+            let candidate = found.remove(at + 1);
+            found.insert(0, candidate);
+        }
+    }
+    lift(found, &|best, c| {
+        let rank = match best.form {
+            Form::Delimited { rank } => rank,
+            _ => 0,
+        };
+        best.form != Form::Multiline
+            && rank < 5
+            && matches!(c.form, Form::Delimited { rank } if rank >= 5)
+            && !c.dialect.runs_as_one
+            && c.evenness() >= 0.98
+            && c.width >= 3
+    });
+    lift(found, &|best, c| {
+        best.form == Form::Aligned { two: false, rest: false }
+            && matches!(c.form, Form::Aligned { two: true, .. })
+            && c.width >= 3
+            && c.width + 2 >= best.width
+            && c.bits < 1.05 * best.bits
+    });
+    let filled = bench.sample.filled().count();
+    let spread = bench.sample.filled().filter(|l| memchr::memmem::find(l.trim_ascii(), b"  ").is_some()).count();
+    if spread * 10 > filled * 3 {
+        lift(found, &|best, c| {
+            let apart = c.width.abs_diff(best.width);
+            let Form::Fixed { named } = c.form else { return false };
+            let fewer = c.width < best.width;
+            best.is_aligned()
+                && ((apart == 0 && c.bits < 1.06 * best.bits + 8.0 * best.width as f64)
+                    || (named && apart < 3 && c.bits < 1.06 * best.bits)
+                    || (apart < 2 && c.bits < best.bits * if fewer { 1.03 } else { 0.99 } + 10.0))
+        });
+    }
+}
+
+/// Whether the first record holds names alone, and no record is wider.
+fn names_reach(bench: &mut Bench<'_, '_>, candidate: &Candidate) -> bool {
+    let grid = Grid::read(bench.sample, &candidate.dialect, &mut bench.lexicon);
+    let Some(first) = grid.rows.first() else { return false };
+    let names = grid.cells(first).iter().all(|c| bench.lexicon.get(c.value).sort.is_words());
+    first.fields as usize == candidate.width
+        && names
+        && grid.rows.iter().skip(1).all(|r| r.fields as usize <= candidate.width)
+}

@@ -1,0 +1,88 @@
+//! Lines before anything is decided: their ends, the delimiter that the first one states, comments.
+
+use super::{LayoutChoices, Samples};
+use crate::record::Dialect;
+use memchr::memmem;
+
+/// Lines of the sample that are looked at for comments.
+const LINES: usize = 200;
+
+/// Prefixes that make a line a comment. A semicolon counts only where it is no delimiter.
+const COMMENT_PREFIXES: [&str; 9] = ["##", "#", "//", "%", "!", ";", "*", "@", "--"];
+
+/// The delimiter that a first line `sep=;` states, as several programs write and read it.
+pub(super) fn stated_by_first_line(head: &[u8]) -> Option<String> {
+    let line = lines(head).next()?;
+    let line = std::str::from_utf8(line).ok()?.trim_matches('"');
+    let delimiter = line.strip_prefix("sep=").or_else(|| line.strip_prefix("SEP="))?;
+    (delimiter.chars().count() == 1).then(|| delimiter.to_owned())
+}
+
+/// The lines of a text, without their ends.
+pub(super) fn lines(text: &[u8]) -> impl Iterator<Item = &[u8]> {
+    text.split(|&b| b == b'\n').map(|line| line.strip_suffix(b"\r").unwrap_or(line))
+}
+
+/// Whether carriage returns alone end lines: they do if there is no line feed, or if one line end in fifty is one.
+pub(super) fn lone_cr_ends_line(head: &[u8]) -> bool {
+    let feeds = memchr::memchr_iter(b'\n', head).count();
+    // A line end that was turned into CRLF twice is none of them.
+    let lone = memchr::memchr_iter(b'\r', head)
+        .filter(|&at| at + 1 < head.len() && head[at + 1] != b'\n' && !head[at..].starts_with(b"\r\r\n"))
+        .count();
+    lone > 0 && lone * 50 >= feeds
+}
+
+/// Line ends and comments of a source whose lines no delimiter divides.
+pub(super) fn plain_dialect(samples: Samples<'_>, choices: &LayoutChoices) -> Dialect {
+    let comment_prefix = comment_prefix(samples, choices, "");
+    Dialect { lone_cr_ends_line: lone_cr_ends_line(samples.head), comment_prefix, ..Dialect::new("") }
+}
+
+/// The prefix of comment lines: one that some lines have, the first line or those before the data among them, and
+/// that does not itself look like data.
+pub(super) fn comment_prefix(samples: Samples<'_>, choices: &LayoutChoices, delimiter: &str) -> Option<Vec<u8>> {
+    if let Some(comment) = &choices.comment {
+        return comment.as_ref().map(|c| c.as_bytes().to_vec());
+    }
+    let filled: Vec<&[u8]> =
+        lines(samples.head).filter(|l| !l.trim_ascii().is_empty()).take(2 * LINES).collect();
+    let others: Vec<&[u8]> = lines(samples.middle).take(LINES).collect();
+    let all = filled.len() + others.len();
+    for prefix in COMMENT_PREFIXES {
+        if prefix == delimiter {
+            continue;
+        }
+        let marked = |line: &&&[u8]| line.starts_with(prefix.as_bytes());
+        let count = filled.iter().filter(marked).count();
+        let everywhere = count + others.iter().filter(marked).count();
+        if count == 0 || everywhere * 2 > all && count > filled.len() / 2 && !leads(&filled, prefix) {
+            continue;
+        }
+        // A single marked line in front may be the header (`#Berth,Dues`): it is, if it divides as the others do.
+        let fields = |line: &[u8]| memmem::find_iter(line, delimiter.as_bytes()).count();
+        if count == 1 && !delimiter.is_empty() && filled.len() > 1 && filled[0].starts_with(prefix.as_bytes())
+        {
+            let own = fields(filled[0]);
+            if own > 0 && filled[1..].iter().take(5).all(|l| fields(l) == own) {
+                continue;
+            }
+        }
+        // Elsewhere than at the top, marked lines are comments only if they do not divide as data lines do.
+        if !filled[0].starts_with(prefix.as_bytes()) {
+            let data = filled.iter().find(|l| !l.starts_with(prefix.as_bytes())).map_or(0, |l| fields(l));
+            let alike = filled.iter().filter(marked).filter(|l| fields(l) == data && data > 0).count();
+            if alike * 2 > count {
+                continue;
+            }
+        }
+        return Some(prefix.as_bytes().to_vec());
+    }
+    None
+}
+
+/// Whether the lines with `prefix` are the first ones, all of them, before lines without it.
+fn leads(filled: &[&[u8]], prefix: &str) -> bool {
+    let first = filled.iter().position(|l| !l.starts_with(prefix.as_bytes()));
+    first.is_some_and(|first| first > 0)
+}

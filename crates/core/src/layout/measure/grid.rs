@@ -1,0 +1,169 @@
+//! The sample cut into rows of fields, by the record machine that will read the file.
+
+use super::lexicon::{BLANK, Lexicon, ValueId};
+use crate::layout::sample::Sample;
+use crate::record::{Dialect, Machine, Step};
+
+/// Most fields of a row that are looked at one by one.
+pub(in crate::layout) const MOST_FIELDS: usize = 512;
+
+/// A field and where its value stands in the line.
+#[derive(Clone, Copy, Debug, Default)]
+pub(in crate::layout) struct Cell {
+    pub(in crate::layout) value: ValueId,
+    /// Places in the line at which the value begins and ends; a tab goes to the next multiple of eight.
+    pub(in crate::layout) from: u32,
+    pub(in crate::layout) to: u32,
+    /// Blanks in front of the value and behind it, in its field.
+    pub(in crate::layout) lead: u16,
+    pub(in crate::layout) trail: u16,
+}
+
+/// A record, or what would be one.
+#[derive(Clone, Copy, Debug)]
+pub(in crate::layout) struct Row {
+    /// Its first line, as an index into the sample's lines.
+    pub(in crate::layout) line: u32,
+    /// Its lines.
+    pub(in crate::layout) lines: u32,
+    cells: (u32, u32),
+    /// Its fields, all of them.
+    pub(in crate::layout) fields: u32,
+    /// Its whole text.
+    pub(in crate::layout) text: ValueId,
+    /// Whether it is a line drawn with marks.
+    pub(in crate::layout) is_rule: bool,
+}
+
+/// Rows, cut by one dialect.
+#[derive(Clone, Debug, Default)]
+pub(in crate::layout) struct Grid {
+    pub(in crate::layout) rows: Vec<Row>,
+    cells: Vec<Cell>,
+    /// Fields in quotes, those of them that hold the delimiter or a line end, quotes out of place.
+    pub(in crate::layout) quoted: usize,
+    pub(in crate::layout) quoted_delimiters: usize,
+    pub(in crate::layout) bad_quotes: usize,
+}
+
+impl Grid {
+    /// Cuts the sample.
+    pub(in crate::layout) fn read(sample: &Sample<'_>, dialect: &Dialect, lexicon: &mut Lexicon) -> Self {
+        let mut grid = Self::default();
+        let mut machine = Machine::new(dialect);
+        for part in &sample.parts {
+            let (mut at, mut line) = (0, part.first as u32);
+            loop {
+                let step = machine.step(part.text, at, true);
+                match step {
+                    Step::End | Step::NeedMore => break,
+                    Step::Record => grid.take(part.text, &machine, line, lexicon),
+                    Step::Rule => grid.rule(&part.text[machine.start()..machine.end()], line, lexicon),
+                    Step::Blank | Step::Comment | Step::Stray => {}
+                }
+                line += machine.lines();
+                at = machine.next_start();
+            }
+        }
+        grid
+    }
+
+    fn rule(&mut self, text: &[u8], line: u32, lexicon: &mut Lexicon) {
+        let at = self.cells.len() as u32;
+        let text = lexicon.value_of_bytes(text);
+        self.rows.push(Row { line, lines: 1, cells: (at, at), fields: 0, text, is_rule: true });
+    }
+
+    fn take(&mut self, text: &[u8], machine: &Machine, line: u32, lexicon: &mut Lexicon) {
+        let from = self.cells.len() as u32;
+        let own = &text[machine.start()..machine.end()];
+        let places = Places::of(own);
+        let count = machine.field_count();
+        for index in 0..count.min(MOST_FIELDS) {
+            let field = machine.field(text, index);
+            if machine.is_quoted(index) {
+                self.quoted += 1;
+                let delimiter = machine.dialect().delimiter.as_slice();
+                let holds = memchr::memchr(b'\n', field).is_some()
+                    || (!delimiter.is_empty() && memchr::memmem::find(field, delimiter).is_some());
+                self.quoted_delimiters += usize::from(holds);
+            }
+            let lead = field.iter().take_while(|b| **b == b' ').count();
+            let value = field[lead..].trim_ascii_end();
+            let trail = field.len() - lead - value.len();
+            let (begin, end) = machine.field_range(index).map_or((0, 0), |range| {
+                let base = range.start + lead - machine.start();
+                (places.at(base), places.at(base + value.len()))
+            });
+            self.cells.push(Cell {
+                value: if value.is_empty() { BLANK } else { lexicon.value_of_bytes(value) },
+                from: begin,
+                to: end,
+                lead: lead.min(usize::from(u16::MAX)) as u16,
+                trail: trail.min(usize::from(u16::MAX)) as u16,
+            });
+        }
+        let oddities = machine.oddities();
+        self.bad_quotes += oddities.stray_quotes as usize + oddities.unclosed_quotes as usize;
+        self.rows.push(Row {
+            line,
+            lines: machine.lines(),
+            cells: (from, self.cells.len() as u32),
+            fields: count as u32,
+            text: lexicon.value_of_bytes(own),
+            is_rule: false,
+        });
+    }
+
+    /// The cells of a row.
+    pub(in crate::layout) fn cells(&self, row: &Row) -> &[Cell] {
+        &self.cells[row.cells.0 as usize..row.cells.1 as usize]
+    }
+}
+
+/// Turns bytes of a line into places.
+struct Places(Option<Vec<u32>>);
+
+impl Places {
+    fn of(line: &[u8]) -> Self {
+        if line.is_ascii() && memchr::memchr(b'\t', line).is_none() {
+            return Self(None);
+        }
+        let text = String::from_utf8_lossy(line);
+        let mut places = Vec::with_capacity(line.len() + 1);
+        let mut place = 0;
+        for c in text.chars() {
+            for _ in 0..c.len_utf8() {
+                places.push(place);
+            }
+            place += match c {
+                '\t' => 8 - place % 8,
+                c => width(c),
+            };
+        }
+        places.push(place);
+        Self(Some(places))
+    }
+
+    fn at(&self, byte: usize) -> u32 {
+        match &self.0 {
+            None => byte as u32,
+            Some(places) => places.get(byte).or(places.last()).copied().unwrap_or(0),
+        }
+    }
+}
+
+/// Places that a character takes where lines are lined up: East Asian wide ones take two.
+pub(in crate::layout) fn width(c: char) -> u32 {
+    match c {
+        '\u{1100}'..='\u{115f}'
+        | '\u{2e80}'..='\u{a4cf}'
+        | '\u{ac00}'..='\u{d7a3}'
+        | '\u{f900}'..='\u{faff}'
+        | '\u{fe30}'..='\u{fe6f}'
+        | '\u{ff00}'..='\u{ff60}'
+        | '\u{ffe0}'..='\u{ffe6}' => 2,
+        '\u{300}'..='\u{36f}' => 0,
+        _ => 1,
+    }
+}
