@@ -49,6 +49,14 @@ pub(super) fn rank<'s, 't>(
     for candidate in &mut found {
         refine_comment(candidate, samples, choices);
     }
+    // Lines that go on with the record above belong to it.
+    if let Some(best) = found.first()
+        && choices.kind.is_none()
+        && let Some(dialect) = multiline::continued(samples, &best.dialect)
+    {
+        let candidate = Candidate { dialect, form: Form::Multiline, ..best.clone() };
+        found.insert(0, candidate);
+    }
     Ranking { candidates: found, bench }
 }
 

@@ -6,26 +6,25 @@ mod candidates;
 mod choose;
 mod delimiter;
 pub mod fixed;
-mod footer;
-mod header;
+mod evidence;
+mod furniture;
 mod lines;
 mod measure;
 mod multiline;
 mod repeats;
 mod report;
 mod sample;
-mod trial;
 mod values;
 
 pub use delimiter::{delimiter_from_word, delimiter_word};
-pub use header::HeaderChoice;
+pub use furniture::{Details, HeaderChoice};
 pub use repeats::{Repeats, after_lines};
 pub use values::{NamedValue, named_values};
 
 use crate::evidence::{DecidedBy, Decision};
 use crate::record::{Dialect, Division, Multiline, Unit};
+use candidates::{Candidate, Form};
 use sample::Sample;
-use trial::Trial;
 
 /// Decoded samples of a source. Each consists of whole lines.
 #[derive(Clone, Copy, Debug, Default)]
@@ -170,6 +169,8 @@ pub struct Layout {
     pub is_report: bool,
     /// Columns that most records fill, where totals stand among the records; 0: none do.
     pub filled_among_totals: usize,
+    /// What tells records from the lines among them, where there are such lines.
+    pub details: Option<Details>,
     /// Whether the runner-up explains the lines nearly as well.
     pub is_close: bool,
 }
@@ -180,6 +181,7 @@ impl Layout {
         match &self.dialect.value.division {
             Division::Delimited if self.is_report => LayoutKind::Report,
             Division::Delimited => LayoutKind::Delimited,
+            Division::Fixed(_) if self.is_report => LayoutKind::Report,
             Division::Fixed(_) => LayoutKind::Fixed,
             Division::Multiline(_) => LayoutKind::Multiline,
         }
@@ -239,31 +241,28 @@ pub fn dialect_option(dialect: &Dialect) -> String {
 pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let hint = lines::stated_by_first_line(samples.head);
     let sample = Sample::of(samples, lines::lone_cr_ends_line(samples.head));
-    let ranking = choose::rank(samples, &sample, choices, hint.as_deref());
+    let mut ranking = choose::rank(samples, &sample, choices, hint.as_deref());
     if std::env::var_os("DBG").is_some() { for c in ranking.candidates.iter().take(14) { eprintln!("{:9.1} w{} even {}/{} aside {} q{} bad{} {:?} {}", c.bits, c.width, c.even, c.records, c.aside, c.quoted, c.bad_quotes, c.form, dialect_word(&c.dialect)); } } // DBG
     let mut found = ranking.candidates.into_iter();
-    let winner = found.next();
-    let winner = winner.map_or_else(|| lines::plain_dialect(samples, choices), |c| c.dialect);
-    let best = Trial::new(samples, winner);
-    let rival = found
-        .find(|c| (&c.dialect.delimiter, &c.dialect.division) != (&best.dialect.delimiter, &best.dialect.division))
-        .map(|c| Trial::new(samples, c.dialect));
+    let best = found.next().unwrap_or_else(|| Candidate::unknown(lines::plain_dialect(samples, choices)));
+    let rival = found.find(|c| {
+        (&c.dialect.delimiter, &c.dialect.division) != (&best.dialect.delimiter, &best.dialect.division)
+    });
+    let furniture = furniture::find(samples, &best, &mut ranking.bench.lexicon, &choices.header);
+    let header = furniture.header;
     let mut dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
-    let header = header::find(samples.head, &best, &choices.header);
-    let last = if samples.tail.is_empty() { samples.head } else { samples.tail };
-    let first_line = if samples.tail.is_empty() { header.lines_before_data } else { 0 };
-    let footer = footer::find(last, &best, first_line);
-    let whole_lines = best.dialect.division == Division::Delimited && best.dialect.delimiter.is_empty();
+    let whole_lines = best.form == Form::Whole;
     let looks = choices.kind.is_none() && choices.delimiter.is_none() && report::looks_like_one(samples.head);
-    let is_report = whole_lines && (looks || choices.kind == Some(LayoutKind::Report));
-    if is_report && looks {
+    let is_torn = furniture.details.is_some() && furniture.strangers * 20 > furniture.inside;
+    let is_report = (whole_lines && looks) || choices.kind == Some(LayoutKind::Report) || (is_torn && choices.kind.is_none());
+    if whole_lines && looks && choices.kind.is_none() {
         dialect.why = report::WHY.into();
     }
-    let is_close = false;
     Layout {
-        filled_among_totals: footer::filled_among_totals(samples.head, &best, header.lines_before_data),
+        filled_among_totals: furniture.filled_among_totals,
+        details: furniture.details.filter(|_| choices.kind != Some(LayoutKind::Fixed)),
         is_report,
-        is_close,
+        is_close: false,
         width: best.width.max(header.names.len()).max(1),
         dialect,
         preamble_lines: header.preamble_lines,
@@ -275,21 +274,26 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
         units: header.units,
         lines_before_data: header.lines_before_data,
         set_aside: header.set_aside,
-        footer,
+        footer: furniture.footer,
     }
 }
 
-fn explain(best: &Trial, rival: Option<&Trial>, choices: &LayoutChoices, hinted: bool) -> Decision<Dialect> {
+fn explain(
+    best: &Candidate,
+    rival: Option<&Candidate>,
+    choices: &LayoutChoices,
+    hinted: bool,
+) -> Decision<Dialect> {
     let mut decision = if choices.is_stated() {
         let by = choices.decided_by.unwrap_or(DecidedBy::Given);
-        Decision { decided_by: by, ..Decision::given(best.dialect.clone(), best.evidence()) }
+        Decision { decided_by: by, ..Decision::given(best.dialect.clone(), evidence::of(best)) }
     } else if hinted {
-        Decision::detected(best.dialect.clone(), format!("the first line says so; {}", best.evidence()))
+        Decision::detected(best.dialect.clone(), format!("the first line says so; {}", evidence::of(best)))
     } else {
-        Decision::detected(best.dialect.clone(), best.evidence())
+        Decision::detected(best.dialect.clone(), evidence::of(best))
     };
     if let Some(rival) = rival {
-        decision = decision.over(rival.dialect.clone(), rival.weakness(best));
+        decision = decision.over(rival.dialect.clone(), evidence::weakness(rival, best));
     }
     decision
 }

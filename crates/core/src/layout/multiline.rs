@@ -2,7 +2,6 @@
 //! a first line that comes back every so many lines; and lines that continue the one above.
 
 use super::lines::lines;
-use super::trial::Trial;
 use super::{LayoutChoices, LayoutKind, Samples, fixed};
 use crate::record::{Dialect, Division, Fixed, LineParts, LineShape, Multiline, split_label};
 
@@ -262,11 +261,11 @@ fn parts(lines: &[&[u8]], choices: &LayoutChoices) -> LineParts {
     }
 }
 
-/// The trial of a fixed layout with lines that continue the record above: their first column is blank, and only one other
-/// is not.
-pub(super) fn continued(samples: Samples<'_>, trial: &Trial) -> Option<Trial> {
-    let Division::Fixed(fixed) = &trial.dialect.division else { return None };
-    if fixed.starts.len() < 2 || trial.evenness < 0.9 {
+/// The dialect of a fixed layout with lines that continue the record above: their first column is blank, and only one other is
+/// not.
+pub(super) fn continued(samples: Samples<'_>, dialect: &Dialect) -> Option<Dialect> {
+    let Division::Fixed(fixed) = &dialect.division else { return None };
+    if fixed.starts.len() < 2 {
         return None;
     }
     let text: Vec<&[u8]> = lines(samples.head).filter(|l| !is_blank(l)).take(LINES).collect();
@@ -283,11 +282,24 @@ pub(super) fn continued(samples: Samples<'_>, trial: &Trial) -> Option<Trial> {
     }
     // A row now and then that lacks its first value is a row all the same.
     let clear = continuing >= 3 && continuing * 8 >= text.len() && odd * 20 <= continuing;
-    let dialect = Dialect {
+    clear.then(|| Dialect {
         division: Division::Multiline(Multiline::Continued(fixed.clone())),
-        ..trial.dialect.clone()
-    };
-    clear.then(|| Trial::new(samples, dialect))
+        ..dialect.clone()
+    })
+}
+
+/// What the first line of a record looks like, in words.
+pub(super) fn shape_word(shape: &LineShape) -> String {
+    if shape.is_literal {
+        return format!("\u{201c}{}\u{201d}", String::from_utf8_lossy(&shape.start));
+    }
+    match shape.start.first() {
+        Some(b'9') => "a digit".to_owned(),
+        Some(b'A') => "a letter".to_owned(),
+        Some(b' ') => "a blank".to_owned(),
+        Some(b) => format!("\u{201c}{}\u{201d}", char::from(*b)),
+        None => "something else".to_owned(),
+    }
 }
 
 #[cfg(test)]

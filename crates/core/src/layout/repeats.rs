@@ -1,8 +1,7 @@
 //! Lines that come back among the records: headers in files that were joined, and what stands at the head of every page.
 
 use super::{Layout, lines};
-
-use super::footer::says_total;
+use super::furniture::{Details, says_total};
 use crate::kind::statistics::trim;
 use crate::record::Machine;
 
@@ -35,6 +34,7 @@ pub struct Repeats {
     begins: Vec<bool>,
     /// Whether blank lines are records all the same.
     pub(crate) keeps_blank: bool,
+    details: Option<Details>,
 }
 
 /// A line with its digits as zeros, without blanks and form feeds at its ends.
@@ -57,7 +57,7 @@ impl Repeats {
     /// What may come back in a source whose first lines are `head`.
     pub fn of(head: &[u8], layout: &Layout) -> Self {
         let mut repeats =
-            Self { begins: vec![false; 256], filled: layout.filled_among_totals, ..Self::default() };
+            Self { begins: vec![false; 256], filled: layout.filled_among_totals, details: layout.details.clone(), ..Self::default() };
         let mut machine = Machine::new(&layout.dialect.value);
         let lines: Vec<&[u8]> = lines::lines(head).take(layout.lines_before_data as usize).collect();
         if let Some(line) = layout.header_line {
@@ -91,10 +91,16 @@ impl Repeats {
         }
     }
 
-    /// Why the record in the machine is none: a total among the records.
+    /// Why the record in the machine is none: a total among the records, or another line of a report.
     #[inline]
     pub fn why_record(&self, machine: &Machine, text: &[u8]) -> Option<&'static str> {
-        if self.filled == 0 { None } else { self.total(machine, text) }
+        if self.filled == 0 && self.details.is_none() {
+            return None;
+        }
+        match &self.details {
+            Some(details) => details.why(machine, text),
+            None => self.total(machine, text),
+        }
     }
 
     fn total(&self, machine: &Machine, text: &[u8]) -> Option<&'static str> {

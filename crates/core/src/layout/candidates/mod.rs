@@ -51,6 +51,22 @@ pub(super) struct Candidate {
 }
 
 impl Candidate {
+    /// Whole lines of which nothing is known.
+    pub(super) fn unknown(dialect: Dialect) -> Self {
+        Self {
+            dialect,
+            form: Form::Whole,
+            width: 1,
+            bits: f64::INFINITY,
+            records: 0,
+            even: 0,
+            aside: 0,
+            quoted: 0,
+            bad_quotes: 0,
+            columns: Vec::new(),
+        }
+    }
+
     /// Share of the records that have the usual number of fields.
     pub(super) fn evenness(&self) -> f64 {
         self.even as f64 / self.records.max(1) as f64

@@ -60,6 +60,13 @@ pub(in crate::layout) struct Value {
     pub(super) rest: f64,
 }
 
+impl Value {
+    /// The number of its picture.
+    pub(in crate::layout) fn picture_number(&self) -> u32 {
+        self.picture
+    }
+}
+
 /// What a picture costs.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Picture {

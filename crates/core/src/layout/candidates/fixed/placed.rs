@@ -86,6 +86,16 @@ impl Placed {
         start > 0 && self.is_filled(start) && self.is_filled(start - 1)
     }
 
+    /// Whether a start stands inside a value.
+    pub(in crate::layout) fn crosses(&self, start: usize) -> bool {
+        self.is_crossed(start)
+    }
+
+    /// Runs of characters with two blanks or more between them.
+    pub(in crate::layout) fn phrases(&self) -> usize {
+        self.runs(true).len()
+    }
+
     /// Runs of characters between blanks, as places. `phrases`: one blank does not end a run.
     pub(super) fn runs(&self, phrases: bool) -> Vec<(usize, usize)> {
         let mut runs: Vec<(usize, usize)> = Vec::new();

@@ -1,0 +1,138 @@
+//! What tells the records of a printed report from its other lines.
+
+use super::Judged;
+use super::super::measure::lexicon::{BLANK, Lexicon};
+use super::super::measure::sort::{Sort, sort_of};
+use super::total;
+use crate::kind::statistics::trim;
+use crate::record::{Division, Machine};
+
+/// A test that each line of a report is put to: detail lines keep to the columns, fill those that all of them fill, and have
+/// the sort of value that each column has.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Details {
+    /// Columns (from 0) that detail lines fill.
+    anchors: Vec<usize>,
+    /// Columns of numbers, moments or codes, with those sorts.
+    typed: Vec<(usize, Vec<Sort>)>,
+    /// How many anchors a detail line may lack, how many typed columns may hold something else.
+    lacking: usize,
+    strange: usize,
+    /// Starts that a detail line may have a character on both sides of.
+    cuts: usize,
+    /// Fields of a record.
+    width: usize,
+    /// Values of the first column that records begin with, where lines begin with a record type.
+    types: Vec<String>,
+}
+
+/// Words that stand for a missing value.
+fn is_missing(text: &str) -> bool {
+    matches!(
+        text.to_ascii_lowercase().as_str(),
+        "na" | "n/a" | "nan" | "null" | "none" | "-" | "--" | "---" | "." | "?" | "nil" | "*" | "n.a." | "k.a." | "-.-"
+    )
+}
+
+/// Learns the test from the rows between the first record and the last one; `None`: nothing stands among the records.
+pub(super) fn learn(judged: &Judged<'_>, inside: &[usize]) -> Option<Details> {
+    let (records, others): (Vec<usize>, Vec<usize>) = inside.iter().partition(|i| judged.is_record[**i]);
+    let lined_up = judged.is_fixed() || judged.is_aligned();
+    if !lined_up || judged.width < 2 || records.len() < 2 || others.is_empty() {
+        return None;
+    }
+    let lexicon = judged.lexicon;
+    let rows: Vec<&super::Row> = records.iter().map(|i| judged.row(*i)).filter(|r| r.values.len() == judged.width).collect();
+    let filled = |column: usize| rows.iter().filter(|r| r.values[column] != BLANK).count();
+    let anchors: Vec<usize> = (0..judged.width).filter(|c| filled(*c) * 100 >= rows.len() * 95).collect();
+    let typed: Vec<(usize, Vec<Sort>)> = (0..judged.width)
+        .filter_map(|column| {
+            let mut counts = [0_usize; 6];
+            for row in &rows {
+                let sort = lexicon.get(row.values[column]).sort;
+                counts[sort as usize] += usize::from(!is_missing(lexicon.text(row.values[column])));
+            }
+            let all: usize = counts[1..].iter().sum();
+            let sorts: Vec<Sort> = [Sort::Number, Sort::Moment, Sort::Code]
+                .into_iter()
+                .filter(|s| counts[*s as usize] * 50 >= all)
+                .collect();
+            let own: usize = sorts.iter().map(|s| counts[*s as usize]).sum();
+            (all > 1 && own * 100 >= all * 95).then_some((column, sorts))
+        })
+        .collect();
+    let mut details =
+        Details { anchors, typed, lacking: 0, strange: 0, cuts: 0, width: judged.width, types: Vec::new() };
+    // As lenient as nearly all records need.
+    let mut needs: Vec<[usize; 3]> = rows.iter().map(|r| details.needs(&texts(lexicon, r), r.cuts)).collect();
+    let most = |needs: &mut Vec<[usize; 3]>, which: usize| {
+        needs.sort_unstable_by_key(|n| n[which]);
+        needs[(needs.len() - 1) * 98 / 100][which]
+    };
+    details.lacking = most(&mut needs, 0);
+    details.strange = most(&mut needs, 1);
+    details.cuts = most(&mut needs, 2);
+    Some(details)
+}
+
+fn texts<'l>(lexicon: &'l Lexicon, row: &super::Row) -> Vec<&'l str> {
+    row.values.iter().map(|v| lexicon.text(*v)).collect()
+}
+
+impl Details {
+    /// Anchors that are lacking, typed columns with something else, starts that are crossed.
+    fn needs(&self, values: &[&str], cuts: usize) -> [usize; 3] {
+        let value = |column: usize| values.get(column).copied().unwrap_or("");
+        let lacking = self.anchors.iter().filter(|c| value(**c).is_empty()).count();
+        let strange = self
+            .typed
+            .iter()
+            .filter(|(column, sorts)| {
+                let value = value(*column);
+                !value.is_empty() && !is_missing(value) && !sorts.contains(&sort_of(value))
+            })
+            .count();
+        [lacking, strange, cuts]
+    }
+
+    /// Why the record in the machine is none; `None`: it is a detail line.
+    pub(crate) fn why(&self, machine: &Machine, text: &[u8]) -> Option<&'static str> {
+        let values: Vec<std::borrow::Cow<'_, str>> =
+            machine.fields(text).map(|f| String::from_utf8_lossy(trim(f).0)).collect();
+        let texts: Vec<&str> = values.iter().map(AsRef::as_ref).collect();
+        let cuts = match machine.dialect().division {
+            Division::Fixed(_) => (1..texts.len()).filter(|place| machine.crossing(text, *place).is_some()).count(),
+            _ => 0,
+        };
+        let aligned = !matches!(machine.dialect().division, Division::Fixed(_));
+        if aligned && texts.len() != self.width {
+            return Some(self.class(&texts));
+        }
+        let [lacking, strange, cuts] = self.needs(&texts, cuts);
+        if lacking > self.lacking || strange > self.strange || cuts > self.cuts {
+            return Some(self.class(&texts));
+        }
+        // A total keeps to the columns, but its words say what it is.
+        let blank = texts.iter().any(|t| t.is_empty()) || texts.len() < self.width;
+        if blank && texts.iter().any(|t| total::is_word(t)) {
+            return Some("total among the records");
+        }
+        None
+    }
+
+    /// What a line is that is no detail.
+    fn class(&self, texts: &[&str]) -> &'static str {
+        if texts.iter().any(|t| total::is_word(t)) {
+            return "total among the records";
+        }
+        let numbers = self.typed.iter().filter(|(column, sorts)| {
+            sorts.contains(&Sort::Number) && texts.get(*column).is_some_and(|t| sort_of(t) == Sort::Number)
+        });
+        let filled = texts.iter().filter(|t| !t.is_empty()).count();
+        if numbers.count() > 0 && filled <= self.width / 2 + 1 {
+            "total among the records"
+        } else {
+            "heading among the records"
+        }
+    }
+}

@@ -1,0 +1,107 @@
+//! What stands behind the last record: totals, counts of records, closing remarks.
+
+use super::super::candidates::Candidate;
+use super::super::{Footer, Samples, SetAside, Total};
+use super::rows::{Place, Row};
+use super::{Judged, total};
+use crate::record::Machine;
+
+/// Rows that are looked at, from the end.
+const LOOKED_AT: usize = 60;
+
+const TOTAL: &str = "total line";
+const REMARK: &str = "after the last record";
+
+/// The footer, and the index behind the last record's row.
+pub(super) fn find(samples: Samples<'_>, candidate: &Candidate, judged: &Judged<'_>, first: usize) -> (Footer, usize) {
+    let count = judged.count();
+    let mut end = count;
+    if judged.width >= 2 && candidate.dialect.division.multiline().is_none() {
+        while end > first + 1 && count - end < LOOKED_AT && is_strange(judged, end - 1, count) {
+            end -= 1;
+        }
+    }
+    while end > first + 1 && count - end < LOOKED_AT && is_total(judged, first, end - 1) {
+        end -= 1;
+    }
+    // What is drawn or commented at the end belongs to the remarks only if something else does.
+    if (end..count).all(|i| judged.is_apart(i)) {
+        end = count;
+    }
+    let last = if judged.rows.is_whole { Place::Head } else { Place::Tail };
+    let own = |row: &&Row| row.place == last;
+    let mut footer = Footer { lines_before: judged.rows.last_lines, ..Footer::default() };
+    let sample = if judged.rows.is_whole { samples.head } else { samples.tail };
+    let mut machine = Machine::new(&candidate.dialect);
+    for at in end..count {
+        let row = judged.row(at);
+        if !own(&row) || judged.is_apart(at) {
+            continue;
+        }
+        let why = if total::says_so(judged.lexicon, row) || total::adds_up(judged, first, at) {
+            TOTAL
+        } else if row.filled() == 0 {
+            "empty record at the end"
+        } else {
+            REMARK
+        };
+        if why == TOTAL && footer.total.is_none() {
+            machine.step(sample, row.start, true);
+            footer.total = Some(Total { line: row.line, fields: machine.fields(sample).map(<[u8]>::to_vec).collect() });
+        }
+        footer.filled_lines += if row.filled() > 0 { row.lines } else { 0 };
+        match footer.set_aside.last_mut() {
+            Some(last) if last.why == why && last.line + last.lines == row.line => last.lines += row.lines,
+            _ => footer.set_aside.push(SetAside { line: row.line, lines: row.lines, why }),
+        }
+    }
+    if let Some(row) = judged.rows.rows.get(end).filter(|r| r.place == last) {
+        footer.lines_before = row.line - 1;
+    }
+    (footer, end)
+}
+
+/// Whether a row at the end does not fit, and is too short or nearly blank.
+fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
+    let row = judged.row(at);
+    if judged.is_apart(at) {
+        return true;
+    }
+    let (width, filled) = (judged.width, row.filled());
+    if filled == 0 {
+        return true;
+    }
+    if judged.is_record[at] {
+        return false;
+    }
+    if judged.is_fixed() {
+        return true;
+    }
+    let own = row.values.len();
+    let near_end = count - at <= LOOKED_AT;
+    if own < width && (width - own) * 5 > 5.max(2 * width) && near_end {
+        return true;
+    }
+    if own == width && judged.gain[at] < -8.0 {
+        let gaps = row
+            .values
+            .iter()
+            .zip(&judged.judge.columns)
+            .filter(|(id, column)| **id == super::BLANK && column.blank() * 10 < column.count())
+            .count();
+        if filled <= 1.max(width * 15 / 100) || (count - at <= 3 && gaps >= 2.max(width / 4)) {
+            return true;
+        }
+    }
+    own < width && own < 2.max(width * 7 / 10)
+}
+
+/// Whether a row at the end is a total: by its sums, or by its words.
+fn is_total(judged: &Judged<'_>, first: usize, at: usize) -> bool {
+    let row = judged.row(at);
+    if judged.is_apart(at) || judged.width < 2 {
+        return false;
+    }
+    row.values.len() == judged.width
+        && (total::says_so(judged.lexicon, row) || total::adds_up(judged, first, at))
+}

@@ -1,0 +1,550 @@
+//! Which lines hold the names, and what stands before the data.
+
+use super::super::candidates::{Candidate, Form};
+use super::super::lines;
+use super::super::measure::lexicon::{BLANK, ValueId};
+use super::super::measure::sort::{Sort, sort_of};
+use super::super::{Samples, SetAside};
+use super::judge::is_rising;
+use super::{Judged, is_comment};
+use crate::kind;
+use crate::kind::statistics::trim;
+use crate::record::{Dialect, Division, Machine, Multiline, Step};
+
+/// What the clerk says about the header.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum HeaderChoice {
+    /// Nothing: it is looked for.
+    #[default]
+    Auto,
+    /// There is none.
+    None,
+    /// It is this line, from 1.
+    Line(u64),
+}
+
+/// What stands before the data.
+#[derive(Clone, Debug, Default)]
+pub(in crate::layout) struct Header {
+    pub(in crate::layout) line: Option<u64>,
+    pub(in crate::layout) why: String,
+    pub(in crate::layout) lines: u64,
+    pub(in crate::layout) units_line: Option<u64>,
+    pub(in crate::layout) names: Vec<String>,
+    pub(in crate::layout) units: Vec<String>,
+    pub(in crate::layout) preamble_lines: u64,
+    pub(in crate::layout) lines_before_data: u64,
+    pub(in crate::layout) set_aside: Vec<SetAside>,
+}
+
+/// Rows of words that may stand below the names.
+const UNITS_ROWS: usize = 3;
+
+/// Bits that a first record must save by being read as names.
+const NAMES_GAIN: f64 = 0.0;
+
+/// The header, and the index of the first record's row.
+pub(super) fn find(samples: Samples<'_>, candidate: &Candidate, judged: &Judged<'_>, choice: &HeaderChoice) -> (Header, usize) {
+    let mut header = Header::default();
+    let mut first = first_record(judged, samples);
+    if let Division::Multiline(Multiline::Labelled { labels, .. }) = &candidate.dialect.division {
+        header.names = labels.iter().map(|l| String::from_utf8_lossy(l).into_owned()).collect();
+    }
+    // The first row of the names, if there are any.
+    let at = match choice {
+        HeaderChoice::None => {
+            header.why = "stated: no header".into();
+            None
+        }
+        HeaderChoice::Line(line) => {
+            header.why = format!("stated: line {line}");
+            let at = judged.rows.rows.iter().position(|r| r.line <= *line && *line < r.line + r.lines);
+            first = at.map_or(first, |at| at + 1);
+            while first < judged.count() && judged.is_apart(first) {
+                first += 1;
+            }
+            at
+        }
+        HeaderChoice::Auto if !header.names.is_empty() => {
+            header.why = "the labels are the names".into();
+            None
+        }
+        HeaderChoice::Auto => {
+            let (at, data, why) = look(samples, judged, first);
+            (first, header.why) = (data, why);
+            at.filter(|at| {
+                // Lines above records of several lines are a header if they are as many.
+                match &candidate.dialect.division {
+                    Division::Multiline(Multiline::Cycle { lines, .. }) => judged.row(*at).lines == lines.len() as u64,
+                    _ => true,
+                }
+            })
+        }
+    };
+    if let Some(at) = at {
+        name(samples, candidate, judged, (at, first), &mut header);
+    }
+    place(samples, judged, (at, first), &mut header);
+    (header, first)
+}
+
+/// Fills in names and units from the rows between `at` and the first record.
+fn name(samples: Samples<'_>, candidate: &Candidate, judged: &Judged<'_>, (at, first): (usize, usize), header: &mut Header) {
+    let row = judged.row(at);
+    header.line = Some(row.line);
+    header.names = narrow_names(samples, candidate, judged, at);
+    let more: Vec<usize> = (at + 1..first).filter(|i| !judged.is_apart(*i)).collect();
+    let texts = |i: usize| -> Vec<String> { judged.row(i).values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect() };
+    let mut rest = &more[..];
+    // Further lines of names, as long as they are no units.
+    while let Some((next, others)) = rest.split_first() {
+        let below = texts(*next);
+        if judged.row(*next).gap > 0 || !is_second_line(&header.names, &below) || is_units(&below) {
+            break;
+        }
+        header.names = joined(&header.names, &below);
+        rest = others;
+    }
+    if let Some(units) = rest.first() {
+        header.units_line = Some(judged.row(*units).line);
+        header.units = texts(*units);
+    }
+}
+
+/// Where everything before the first record stands.
+fn place(samples: Samples<'_>, judged: &Judged<'_>, (at, first): (Option<usize>, usize), header: &mut Header) {
+    let rows = &judged.rows.rows;
+    let data = rows.get(first).filter(|_| judged.in_head(first.min(judged.count().saturating_sub(1))));
+    if let Some(at) = at {
+        let last = (at..first).filter(|i| !judged.is_apart(*i)).next_back().unwrap_or(at);
+        // Rules right below belong to it.
+        let ruled = (last + 1..first)
+            .take_while(|i| judged.row(*i).aside == Some(Step::Rule) && judged.row(*i).gap == 0)
+            .last()
+            .unwrap_or(last);
+        header.lines = rows[ruled].line + rows[ruled].lines - rows[at].line;
+    }
+    let first_data_line = data.map(|r| r.line);
+    let end = rows.iter().rfind(|r| r.place == super::Place::Head).map_or(1, |r| r.line + r.lines);
+    header.preamble_lines = header.line.or(first_data_line).unwrap_or(1) - 1;
+    header.lines_before_data = match (header.line, first_data_line) {
+        (_, Some(line)) => line - 1,
+        (Some(line), None) => line - 1 + header.lines,
+        (None, None) => end - 1,
+    };
+    if header.preamble_lines > 0 {
+        let stated = lines::stated_by_first_line(samples.head).is_some();
+        let why = if stated && header.preamble_lines == 1 {
+            "states the delimiter"
+        } else if header.line.is_some() {
+            "before the header"
+        } else {
+            "before the first record"
+        };
+        header.set_aside.push(SetAside { line: 1, lines: header.preamble_lines, why });
+    }
+}
+
+/// The first row that fits and is followed by more that fit.
+fn first_record(judged: &Judged<'_>, samples: Samples<'_>) -> usize {
+    let count = judged.count();
+    let stated = usize::from(lines::stated_by_first_line(samples.head).is_some());
+    let fits = |at: usize| {
+        let wide = judged.row(at).values.len();
+        let ahead = |rows: usize| judged.is_record[at..count.min(at + rows)].iter().filter(|r| **r).count();
+        judged.is_record[at]
+            && (wide == judged.width || (wide > judged.width && judged.width > 2))
+            && (ahead(4) >= 3.min((count - at).div_ceil(2)) || (judged.gain[at] > 15.0 && ahead(9) >= 3))
+    };
+    (stated..count)
+        .find(|at| fits(*at))
+        .or_else(|| (stated..count).find(|at| !judged.is_apart(*at)))
+        .unwrap_or(0)
+}
+
+/// Looks for names around the first record: the row of the names, that of the first record, and why.
+fn look(samples: Samples<'_>, judged: &Judged<'_>, mut first: usize) -> (Option<usize>, usize, String) {
+    let count = judged.count();
+    if count == 0 || first >= count || !judged.in_head(first) {
+        return (None, first, "there is no record".into());
+    }
+    let near = if judged.is_fixed() { 7 } else { 3 };
+    let mut steps = 0;
+    let mut above = None;
+    for at in (0..first).rev() {
+        steps += usize::from(!judged.is_apart(at));
+        if steps > near {
+            break;
+        }
+        if !judged.is_record[at] && !judged.is_apart(at) && is_headish(samples, judged, at, false) {
+            above = Some(at);
+            break;
+        }
+    }
+    if let Some(mut at) = above {
+        // Several lines of names, one right above the other.
+        while at > 0
+            && !judged.is_record[at - 1]
+            && !judged.is_apart(at - 1)
+            && judged.row(at).gap == 0
+            && is_headish(samples, judged, at - 1, true)
+        {
+            at -= 1;
+        }
+        if !judged.is_fixed() {
+            first = words_below(judged, at, first);
+        }
+        let why = unlike(judged, at);
+        return (Some(at), first, why);
+    }
+    if let Some(at) = commented_names(samples, judged, first) {
+        return (Some(at), first, format!("line {}, a comment, holds as many names as there are columns", judged.row(at).line));
+    }
+    names_in_first(judged, first)
+}
+
+/// Odd rows between the names and the first record are records too, unless they are words.
+fn words_below(judged: &Judged<'_>, at: usize, mut first: usize) -> usize {
+    while first - 1 > at && !judged.is_apart(first - 1) {
+        let row = judged.row(first - 1);
+        let fits = row.values.len() == judged.width
+            && row.values.iter().enumerate().all(|(column, id)| {
+                let sort = judged.lexicon.get(*id).sort;
+                *id == BLANK || judged.judge.fits(column, sort) || (sort == Sort::Number && judged.judge.numeric[column])
+            });
+        if !fits {
+            break;
+        }
+        first -= 1;
+    }
+    first
+}
+
+/// Names in the first record itself: reading it as names saves bits.
+fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, String) {
+    let row = judged.row(first);
+    let width = judged.width;
+    let mut gain = if row.values.len() == width { header_gain(judged, first) } else { -1.0 };
+    let solid = (first..judged.count()).filter(|i| judged.is_record[*i]).count();
+    let mut needed = match width {
+        1 => 12.0,
+        2 if judged.count() > 6 => {
+            if judged.judge.typed.iter().any(|t| *t) { 3.0 } else { 8.0 }
+        }
+        _ => NAMES_GAIN,
+    };
+    if solid <= 2 {
+        let like: f64 = row.values.iter().map(|v| name_like(judged.lexicon.text(*v))).sum();
+        (needed, gain) = (0.0, like - width as f64 + 0.5);
+        if width == 1 {
+            gain = -1.0;
+        }
+    }
+    // A rule below it.
+    if first + 1 < judged.count() && judged.row(first + 1).aside == Some(Step::Rule) && judged.row(first + 1).gap == 0 {
+        gain += 10.0;
+    }
+    if row.values.iter().any(|v| judged.lexicon.text(*v).len() > 255) || row.values.iter().all(|v| *v == BLANK) {
+        gain = -1.0;
+    }
+    if gain <= needed {
+        return (None, first, like_records(judged, first));
+    }
+    let at = first;
+    let mut data = first + 1;
+    while data < judged.count() && judged.is_apart(data) {
+        data += 1;
+    }
+    // Units, or technical names, below them.
+    while data + 1 < judged.count()
+        && data - at <= UNITS_ROWS
+        && !judged.is_apart(data)
+        && judged.gain[data] < -3.0
+        && judged.row(data).values.len() == width
+        && !judged.row(data).values.iter().zip(&judged.judge.typed).any(|(id, typed)| {
+            *typed && matches!(judged.lexicon.get(*id).sort, Sort::Number | Sort::Moment)
+        })
+    {
+        data += 1;
+    }
+    (Some(at), data, unlike(judged, at))
+}
+
+/// Why a row is thought to hold names.
+fn unlike(judged: &Judged<'_>, at: usize) -> String {
+    let row = judged.row(at);
+    let names: Vec<&str> = row.values.iter().map(|v| judged.lexicon.text(*v)).filter(|t| !t.is_empty()).collect();
+    let strange = row
+        .values
+        .iter()
+        .enumerate()
+        .filter(|(column, id)| **id != BLANK && *column < judged.width && !judged.judge.fits(*column, judged.lexicon.get(**id).sort))
+        .count();
+    if strange > 0 {
+        return format!("{strange} of {} fields are unlike the values below them", names.len());
+    }
+    let usual = names.iter().filter(|n| kind::name::is_usual(n)).count();
+    if usual > 0 {
+        return format!("{usual} of {} fields hold words that usually name columns", names.len());
+    }
+    format!("none of its {} fields comes again below it", names.len())
+}
+
+fn like_records(judged: &Judged<'_>, at: usize) -> String {
+    let row = judged.row(at);
+    let like = row
+        .values
+        .iter()
+        .enumerate()
+        .filter(|(column, id)| **id != BLANK && *column < judged.width && judged.judge.fits(*column, judged.lexicon.get(**id).sort))
+        .count();
+    format!("line {} is like the records below it in {like} of {} fields", row.line, row.values.len())
+}
+
+/// Years that stand above columns of amounts.
+fn is_year(text: &str) -> bool {
+    text.len() == 4 && text.parse().is_ok_and(|year: u16| (1900..2100).contains(&year))
+}
+
+/// Whether a text may be a name: 1, or -1; 0 if there is none.
+fn name_like(text: &str) -> f64 {
+    if text.is_empty() {
+        return 0.0;
+    }
+    let letters = text.chars().any(char::is_alphabetic);
+    let fits = letters && text.chars().count() <= 80 && matches!(sort_of(text), Sort::Word | Sort::Text | Sort::Code);
+    if fits { 1.0 } else { -1.0 }
+}
+
+/// Bits saved by reading a row as names.
+fn header_gain(judged: &Judged<'_>, at: usize) -> f64 {
+    let row = judged.row(at);
+    let lexicon = judged.lexicon;
+    if starts_with_name(judged, &row.values) && is_rising(lexicon, &row.values[1..]) && judged.judge.rising < 0.1 {
+        return 20.0;
+    }
+    let years: Vec<i32> = row.values.iter().map(|v| lexicon.text(*v)).filter(|t| is_year(t)).filter_map(|t| t.parse().ok()).collect();
+    let step = |w: &[i32]| w[1] - w[0];
+    let run = years.len() > 2
+        && years.windows(2).all(|w| step(w) == step(&years))
+        && matches!(step(&years).abs(), 1 | 5 | 10);
+    let without = u32::from(judged.judge.trained_on(at));
+    let mut gain = 0.0;
+    let mut seen: Vec<ValueId> = Vec::new();
+    for (column, id) in row.values.iter().enumerate() {
+        if *id == BLANK {
+            gain += judged.judge.cell(lexicon, column, BLANK, without) - 3.0;
+            continue;
+        }
+        if run && is_year(lexicon.text(*id)) {
+            gain += 2.0;
+            continue;
+        }
+        let value = lexicon.get(*id);
+        gain += (judged.judge.cell(lexicon, column, *id, without) - value.free).clamp(-12.0, 10.0);
+        if seen.contains(id) {
+            gain -= 4.0;
+        }
+        seen.push(*id);
+        if matches!(value.sort, Sort::Number | Sort::Moment) {
+            gain -= 6.0;
+        }
+        // What usually names columns hardly ever is a value.
+        if kind::name::is_usual(lexicon.text(*id)) {
+            gain += 2.0;
+        }
+    }
+    gain
+}
+
+fn starts_with_name(judged: &Judged<'_>, values: &[ValueId]) -> bool {
+    values.first().is_some_and(|v| name_like(judged.lexicon.text(*v)) > 0.0)
+}
+
+/// Whether a row that is no record may hold names. `low`: one above others that do.
+fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, low: bool) -> bool {
+    let row = judged.row(at);
+    if !judged.in_head(at) {
+        return false;
+    }
+    let width = judged.width;
+    let texts: Vec<&str> = row.values.iter().map(|v| judged.lexicon.text(*v)).collect();
+    let filled = texts.iter().filter(|t| !t.is_empty()).count();
+    let typed = |t: &&&str| matches!(sort_of(t), Sort::Number | Sort::Moment) && !is_year(t);
+    let typed = texts.iter().filter(typed).count();
+    let half = 2.max(width / 2);
+    if judged.is_fixed() {
+        return filled >= half
+            && (row.phrases >= half || row.cuts == 0)
+            && row.cuts * 100 <= width * 35
+            && typed * 10 <= filled * 4;
+    }
+    if judged.is_aligned() {
+        let names = texts.iter().filter(|t| name_like(t) > 0.0).count();
+        let empty = texts.iter().any(|t| !t.is_empty() && !t.chars().any(char::is_alphanumeric));
+        if names * 10 < filled * 7 || empty || texts.len() > width + 1 || !stands_over(samples, judged, at) {
+            return false;
+        }
+    }
+    if texts.len() == width && width > 4 && starts_with_name(judged, &row.values) && is_rising(judged.lexicon, &row.values[1..]) && judged.judge.rising < 0.1 {
+        return true;
+    }
+    if width < 2 || typed * 2 > filled || texts.iter().filter(|t| !t.is_empty()).all(|t| is_year(t)) {
+        return false;
+    }
+    if texts.len() == width {
+        return filled >= if low { 2 } else { half } || (width == 2 && filled == 2);
+    }
+    let texts = if texts.last() == Some(&"") { &texts[..texts.len() - 1] } else { &texts[..] };
+    filled >= 2.max(width / 5)
+        && filled == texts.len()
+        && texts.len() < width + 3
+        && texts.iter().all(|t| t.chars().count() <= 40)
+        && (texts.len() + 1 >= width || !judged.is_aligned())
+}
+
+/// Whether most of a row's words stand over the columns of the records below, where runs of blanks divide.
+fn stands_over(samples: Samples<'_>, judged: &Judged<'_>, at: usize) -> bool {
+    let row = judged.row(at);
+    if row.values.len() != judged.width {
+        return true;
+    }
+    let Form::Aligned { two, .. } = judged.form else { return true };
+    let runs = |index: usize| -> Vec<(usize, usize)> {
+        let row = judged.row(index);
+        let line = String::from_utf8_lossy(&samples.head[row.start..row.end]).into_owned();
+        blank_runs(&line, two)
+    };
+    let mut hull: Vec<(usize, usize)> = Vec::new();
+    for index in (at + 1..judged.count()).filter(|i| judged.is_record[*i] && judged.in_head(*i)).take(200) {
+        let own = runs(index);
+        if own.len() != judged.width {
+            continue;
+        }
+        if hull.is_empty() {
+            hull = own;
+        } else {
+            for (all, own) in hull.iter_mut().zip(own) {
+                *all = (all.0.min(own.0), all.1.max(own.1));
+            }
+        }
+    }
+    let own = runs(at);
+    if hull.is_empty() || own.len() != judged.width {
+        return true;
+    }
+    let over = own.iter().zip(&hull).filter(|(a, b)| a.0 < b.1 + 1 && a.1 + 1 > b.0).count();
+    over * 10 >= judged.width * 7
+}
+
+/// Where runs of characters stand in a line; two blanks or more end one if `two`.
+fn blank_runs(line: &str, two: bool) -> Vec<(usize, usize)> {
+    let mut runs: Vec<(usize, usize)> = Vec::new();
+    let mut from = None;
+    for (place, c) in line.chars().chain([' ']).enumerate() {
+        match (c == ' ' || c == '\t', from) {
+            (false, None) => from = Some(place),
+            (true, Some(start)) => {
+                from = None;
+                match runs.last_mut().filter(|last| two && last.1 + 1 == start) {
+                    Some(last) => last.1 = place,
+                    None => runs.push((start, place)),
+                }
+            }
+            _ => {}
+        }
+    }
+    runs
+}
+
+/// Names in the comment right above the first record: as many as there are columns.
+fn commented_names(samples: Samples<'_>, judged: &Judged<'_>, first: usize) -> Option<usize> {
+    let at = (0..first).rev().find(|i| judged.row(*i).aside != Some(Step::Rule))?;
+    let row = judged.row(at);
+    if !is_comment(row) || judged.width < 3 || row.gap > 0 && judged.row(first).gap > 0 {
+        return None;
+    }
+    if matches!(judged.form, Form::Aligned { rest: true, .. }) {
+        return None;
+    }
+    let names = comment_fields(&samples.head[row.start..row.end], judged);
+    let like = names.iter().filter(|n| name_like(n) > 0.0).count();
+    (names.len() == judged.width && like * 10 >= names.len() * 8 && names.iter().all(|n| n.chars().count() <= 30)).then_some(at)
+}
+
+/// The fields of a comment line, its mark left out.
+fn comment_fields(line: &[u8], judged: &Judged<'_>) -> Vec<String> {
+    let text = String::from_utf8_lossy(line);
+    let text = text.trim_start_matches(|c: char| !c.is_alphanumeric() && c != '"' && c != '_' && c != '(');
+    match judged.form {
+        Form::Fixed { .. } | Form::Aligned { .. } => text.split_whitespace().map(str::to_owned).collect(),
+        _ => {
+            let dialect = Dialect { comment_prefix: None, ..judged.dialect().clone() };
+            let mut machine = Machine::new(&dialect);
+            machine.step(text.as_bytes(), 0, true);
+            machine.fields(text.as_bytes()).map(|f| String::from_utf8_lossy(trim(f).0).into_owned()).collect()
+        }
+    }
+}
+
+/// The names of a row. Where it has fewer fields than the records, or its names are wider than their columns, the line is
+/// divided by blanks if that makes as many as there are columns.
+fn narrow_names(samples: Samples<'_>, _candidate: &Candidate, judged: &Judged<'_>, at: usize) -> Vec<String> {
+    let row = judged.row(at);
+    let line = String::from_utf8_lossy(&samples.head[row.start..row.end]);
+    if is_comment(row) {
+        return comment_fields(line.as_bytes(), judged);
+    }
+    let names: Vec<String> = row.values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect();
+    let filled = names.iter().filter(|n| !n.is_empty()).count();
+    if row.cuts == 0 && filled != 1 {
+        return names;
+    }
+    let line = line.trim();
+    let spread: Vec<String> = line
+        .split("  ")
+        .flat_map(|part| part.split('\t'))
+        .map(|part| part.trim().to_owned())
+        .filter(|part| !part.is_empty())
+        .collect();
+    let words: Vec<String> = line.split_whitespace().map(str::to_owned).collect();
+    [spread, words].into_iter().find(|w| w.len() == judged.width).unwrap_or(names)
+}
+
+/// Whether the words below the names go on with them, and are no units: some columns have a name only there, or the words are
+/// longer than units are.
+fn is_second_line(names: &[String], below: &[String]) -> bool {
+    let only_below = below.iter().enumerate().any(|(i, b)| !b.is_empty() && names.get(i).is_none_or(String::is_empty));
+    let unit = |text: &String| text.is_empty() || text.chars().count() <= 6 || text.starts_with(['(', '[']);
+    only_below || below.iter().filter(|b| !unit(b)).count() * 3 > below.len()
+}
+
+/// Whether all words of a row stand in brackets, or are short marks of measure.
+fn is_units(below: &[String]) -> bool {
+    below.iter().filter(|b| !b.is_empty()).all(|b| b.starts_with(['(', '[', '<']))
+}
+
+/// Names of two lines in one. Where the lower ones repeat, an upper one counts for the columns on its right as well, up to the
+/// next: `Arrival` above `Date` and `Time`.
+fn joined(upper: &[String], lower: &[String]) -> Vec<String> {
+    let grouped = !distinct(lower);
+    let mut group = "";
+    (0..upper.len().max(lower.len()))
+        .map(|i| {
+            let own = upper.get(i).map_or("", String::as_str);
+            let low = lower.get(i).map_or("", String::as_str);
+            if !own.is_empty() || !grouped {
+                group = own;
+            }
+            format!("{group} {low}").trim().to_owned()
+        })
+        .collect()
+}
+
+fn distinct(names: &[String]) -> bool {
+    let mut sorted: Vec<String> = names.iter().filter(|n| !n.is_empty()).map(|n| n.to_lowercase()).collect();
+    let count = sorted.len();
+    sorted.sort_unstable();
+    sorted.dedup();
+    sorted.len() == count
+}

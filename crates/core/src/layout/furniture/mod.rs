@@ -1,0 +1,137 @@
+//! What stands around the records, and among them: titles, names, units, comments, totals, the heads of pages.
+//!
+//! A judge learns what records look like from those rows that agree with each other, and then says of each row whether it costs
+//! less as a record or as a line set aside. The first record, the names above it, and the last record follow from that.
+
+mod details;
+mod footer;
+mod header;
+mod judge;
+mod rows;
+mod total;
+
+pub use details::Details;
+pub use header::HeaderChoice;
+pub(super) use header::Header;
+pub(super) use total::says_total;
+
+use super::candidates::{Candidate, Form};
+use super::measure::lexicon::{BLANK, Lexicon};
+use super::{Footer, Samples};
+use crate::record::{Dialect, Division, Step};
+use judge::Judge;
+use rows::{Place, Row, Rows};
+
+/// Everything that is known of the rows of a source.
+pub(super) struct Furniture {
+    pub(super) header: Header,
+    pub(super) footer: Footer,
+    /// What tells records from the other lines, where those stand among them.
+    pub(super) details: Option<Details>,
+    /// Rows looked at between the first record and the last one, and how many of them are none.
+    pub(super) inside: usize,
+    pub(super) strangers: usize,
+    /// Columns that most records fill, where totals stand among the records; 0: none do.
+    pub(super) filled_among_totals: usize,
+}
+
+/// The rows with a verdict on each.
+pub(super) struct Judged<'l> {
+    rows: Rows,
+    lexicon: &'l Lexicon,
+    judge: Judge,
+    width: usize,
+    form: Form,
+    dialect: Dialect,
+    /// Bits that each row saves as a record; and whether it is one.
+    gain: Vec<f64>,
+    is_record: Vec<bool>,
+}
+
+impl Judged<'_> {
+    /// Whether columns stand at places.
+    fn is_fixed(&self) -> bool {
+        matches!(self.form, Form::Fixed { .. })
+    }
+
+    fn is_aligned(&self) -> bool {
+        matches!(self.form, Form::Aligned { .. })
+    }
+
+    fn dialect(&self) -> &Dialect {
+        &self.dialect
+    }
+
+    fn row(&self, index: usize) -> &Row {
+        &self.rows.rows[index]
+    }
+
+    fn count(&self) -> usize {
+        self.rows.rows.len()
+    }
+
+    /// Whether a row can be no record: a comment, a rule, a line too many.
+    fn is_apart(&self, index: usize) -> bool {
+        self.row(index).aside.is_some()
+    }
+
+    /// Whether a row stands in the head.
+    fn in_head(&self, index: usize) -> bool {
+        self.row(index).place == Place::Head
+    }
+}
+
+/// Finds out what stands around the records of the source, as `candidate` reads it.
+pub(super) fn find(
+    samples: Samples<'_>,
+    candidate: &Candidate,
+    lexicon: &mut Lexicon,
+    choice: &HeaderChoice,
+) -> Furniture {
+    let mut rows = Rows::read(samples, &candidate.dialect, lexicon);
+    let width = candidate.width.max(1);
+    pad(&mut rows, width, candidate);
+    let lexicon: &Lexicon = lexicon;
+    let judge = Judge::new(lexicon, &rows, width);
+    let is_fixed = matches!(candidate.form, Form::Fixed { .. });
+    let gain: Vec<f64> = rows
+        .rows
+        .iter()
+        .enumerate()
+        .map(|(at, row)| if row.aside.is_some() { -99.0 } else { judge.gain(lexicon, row, at) })
+        .collect();
+    let is_record = rows
+        .rows
+        .iter()
+        .zip(&gain)
+        .map(|(row, gain)| {
+            row.aside.is_none() && ((*gain >= 0.0 && row.values.len() == width) || (*gain >= 3.0 && !is_fixed))
+        })
+        .collect();
+    let dialect = candidate.dialect.clone();
+    let judged = Judged { rows, lexicon, judge, width, form: candidate.form, dialect, gain, is_record };
+    let (header, first) = header::find(samples, candidate, &judged, choice);
+    let (footer, end) = footer::find(samples, candidate, &judged, first);
+    let inside: Vec<usize> = (first..end).filter(|i| judged.row(*i).aside.is_none()).collect();
+    let strangers = inside.iter().filter(|i| !judged.is_record[**i]).count();
+    let details = details::learn(&judged, &inside);
+    let filled_among_totals = total::filled_among(samples, candidate, &judged, &inside);
+    Furniture { header, footer, details, inside: inside.len(), strangers, filled_among_totals }
+}
+
+/// Records that leave out empty fields at their ends get them, where many do.
+fn pad(rows: &mut Rows, width: usize, candidate: &Candidate) {
+    let cuts_early = matches!(candidate.dialect.division, Division::Fixed(_) | Division::Multiline(_));
+    let short = |r: &Row| r.aside.is_none() && r.values.len() > 1 && r.values.len() < width;
+    let many = width > 2 && rows.rows.iter().filter(|r| short(r)).count() * 4 > rows.rows.len();
+    for row in &mut rows.rows {
+        if row.aside.is_none() && row.values.len() < width && (cuts_early || (many && row.values.len() > 1)) {
+            row.values.resize(width, BLANK);
+        }
+    }
+}
+
+/// Whether a row was left out by the record machine as a comment.
+fn is_comment(row: &Row) -> bool {
+    row.aside == Some(Step::Comment)
+}

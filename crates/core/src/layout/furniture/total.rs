@@ -1,0 +1,115 @@
+//! Lines that hold totals: told by their sums, or by their words.
+
+use super::super::Samples;
+use super::super::candidates::Candidate;
+use super::super::measure::lexicon::{BLANK, Lexicon};
+use super::super::measure::sort::Sort;
+use super::Judged;
+use super::judge::number;
+use super::rows::Row;
+use crate::kind::statistics::trim;
+use crate::record::Machine;
+
+/// Words that a total line begins with, in lower case, in the languages of Europe and some others.
+const WORDS: [&str; 74] = [
+    "total", "totals", "grand total", "overall total", "sum", "sums", "subtotal", "subtotals", "sub-total", "sub total",
+    "page total", "carried forward", "brought forward", "balance forward", "summe", "summen", "zwischensumme", "seitensumme",
+    "gesamt", "gesamtsumme", "endsumme", "insgesamt", "übertrag", "saldo", "somme", "totaux", "sous-total", "à reporter", "report",
+    "total général", "totale", "totali", "totale generale", "riporto", "subtotale", "parziale", "suma", "total general", "subtotal general",
+    "suma y sigue", "soma", "subtotais", "totais", "a transportar", "totaal", "totalen", "subtotaal", "eindtotaal", "razem", "ogółem",
+    "suma końcowa", "do przeniesienia", "celkem", "celkem za", "součet", "mezisoučet", "spolu", "összesen", "mindösszesen", "részösszeg",
+    "i alt", "sum total", "totalt", "delsumma", "summa", "yhteensä", "välisumma", "toplam", "genel toplam", "ara toplam", "итого", "всего",
+    "合計", "小計",
+];
+
+/// Whether a text begins with a word for totals.
+pub(super) fn is_word(text: &str) -> bool {
+    if text.len() > 120 {
+        return false;
+    }
+    let text = text.to_lowercase();
+    let text = text.trim_matches(|c: char| !c.is_alphanumeric());
+    if text.starts_with("合計") || text.starts_with("小計") || text.starts_with("総計") {
+        return true;
+    }
+    WORDS.iter().any(|word| {
+        text.strip_prefix(word).is_some_and(|rest| {
+            rest.is_empty() || (rest.starts_with([':', '=', ' ', '(', '.', '-', '/']) && rest.chars().count() < 40)
+        })
+    })
+}
+
+/// Whether the record in the machine begins with a word for totals. In a fixed layout such words may run across starts: they
+/// end at two blanks.
+pub(in crate::layout) fn says_total(machine: &Machine, text: &[u8]) -> bool {
+    if machine.dialect().division.fixed().is_some() {
+        let line = text[machine.start()..machine.end()].trim_ascii();
+        let end = memchr::memmem::find(line, b"  ").unwrap_or(line.len());
+        return is_word(&String::from_utf8_lossy(&line[..end]));
+    }
+    let first = machine.fields(text).map(|f| trim(f).0).find(|f| !f.is_empty());
+    first.is_some_and(|first| is_word(&String::from_utf8_lossy(first)))
+}
+
+/// Whether a row's own words say that it is a total: one of its texts does, and it leaves fields blank.
+pub(super) fn says_so(lexicon: &Lexicon, row: &Row) -> bool {
+    let words = row.values.iter().any(|v| lexicon.get(*v).sort.is_words() && is_word(lexicon.text(*v)));
+    let whole = is_word(lexicon.text(row.text));
+    (words || whole) && (row.values.contains(&BLANK) || row.values.len() < 2)
+}
+
+/// Whether half of a row's numbers are the sums of the records between `first` and it.
+pub(super) fn adds_up(judged: &Judged<'_>, first: usize, at: usize) -> bool {
+    let row = judged.row(at);
+    if row.values.len() != judged.width || !row.values.contains(&BLANK) || !judged.rows.is_whole {
+        return false;
+    }
+    let (mut hits, mut all) = (0, 0);
+    for (column, id) in row.values.iter().enumerate() {
+        if !judged.judge.numeric[column] || judged.lexicon.get(*id).sort != Sort::Number {
+            continue;
+        }
+        let Some(stated) = number(judged.lexicon, *id).filter(|n| n.abs() > 20.0) else { continue };
+        all += 1;
+        let records = (first..at).map(|i| judged.row(i)).filter(|r| r.aside.is_none() && r.values.len() == judged.width);
+        let (mut sum, mut several) = (0.0, 0);
+        for value in records.filter_map(|r| number(judged.lexicon, r.values[column])) {
+            sum += value;
+            several += 1;
+        }
+        hits += usize::from(several > 1 && (sum - stated).abs() <= 1e-6 * stated.abs() + 0.02);
+    }
+    all > 0 && hits * 2 >= all
+}
+
+/// Columns that most records fill, if at least two records among the others say that they are totals and fill fewer; else 0.
+pub(super) fn filled_among(samples: Samples<'_>, candidate: &Candidate, judged: &Judged<'_>, inside: &[usize]) -> usize {
+    if judged.width < 3 {
+        return 0;
+    }
+    let mut filled: Vec<usize> = inside.iter().map(|i| judged.row(*i).filled()).collect();
+    filled.sort_unstable();
+    let typical = filled.get(filled.len() / 2).copied().unwrap_or(0);
+    let mut machine = Machine::new(&candidate.dialect);
+    let mut totals = 0;
+    for at in inside.iter().filter(|i| judged.in_head(**i) && judged.row(**i).filled() < typical) {
+        machine.step(samples.head, judged.row(*at).start, true);
+        totals += usize::from(says_total(&machine, samples.head));
+    }
+    if totals >= 2 { typical } else { 0 }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::is_word;
+
+    #[test]
+    fn totals_are_known_in_many_languages_and_names_are_not_totals() {
+        for text in ["Total", "TOTAL:", "Summe Kai 7", "Razem", "Összesen:", "*** Total ***", "Sous-total", "合計", "Total (EUR)"] {
+            assert!(is_word(text), "{text}");
+        }
+        for text in ["Totalis", "Summer Isles", "Sumatra", "Saldorf", ""] {
+            assert!(!is_word(text), "{text}");
+        }
+    }
+}
