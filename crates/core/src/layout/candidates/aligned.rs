@@ -3,7 +3,7 @@
 use super::super::measure::adapt::Adapt;
 use super::super::measure::grid::Grid;
 use super::super::measure::structure::price;
-use super::delimited::widths;
+use super::delimited::{unexplained_quotes, widths};
 use super::{Bench, Candidate, Form};
 use crate::record::Dialect;
 
@@ -64,7 +64,12 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
                 dialect,
                 form: Form::Aligned { two, rest },
                 width,
-                bits: priced.bits + places + single + naming + TAB * tabs as f64,
+                bits: priced.bits
+                    + places
+                    + single
+                    + naming
+                    + TAB * tabs as f64
+                    + unexplained_quotes(bench, &grid),
                 records: rows,
                 even,
                 aside: priced.aside.len(),

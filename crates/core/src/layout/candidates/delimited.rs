@@ -101,7 +101,7 @@ fn quotes(
         quotes.extend([Some(b'"'), None]);
     } else {
         // Without quotes at fields, the usual one costs nothing and protects what comes later.
-        quotes.push(if lines.iter().any(|l| l.contains('"')) { None } else { Some(b'"') });
+        quotes.push(Some(b'"'));
     }
     if opens('\'') {
         quotes.push(Some(b'\''));
@@ -125,13 +125,17 @@ fn price_widths(
     for width in widths(&grid, true) {
         let records = grid.rows.iter().filter(|r| !r.is_rule).count();
         let even = grid.rows.iter().filter(|r| r.fields as usize == width).count();
-        if (width < 2 && !stated) || (!stated && even * 10 < records * 3 && width != first && even < 3) {
+        // Words are divided by blanks too: a delimiter divides evenly.
+        let ragged = delimiter == " " && even * 2 < records;
+        if (width < 2 && !stated) || (ragged && !stated) || (!stated && even * 10 < records * 3 && width != first && even < 3) {
             continue;
         }
         let blanks = dialect.is_blank_delimited() && dialect.runs_as_one && delimiter == " ";
         let outer = if dialect.runs_as_one { None } else { Some(rank(delimiter)) };
         let priced = price(&mut bench.lexicon, &grid, width, outer);
-        let weak = delimiter.chars().next().map_or(0.0, weakness);
+        // A mark that nearly all records hold equally often, several times, is no accident of values.
+        let steady = even * 100 >= records * 95 && width >= 4 && !delimiter.starts_with(['/', ':']);
+        let weak = delimiter.chars().next().map_or(0.0, weakness) * if steady { 0.2 } else { 1.0 };
         let mut bits = priced.bits
             + weak * (priced.kept.len() * (width - 1)) as f64
             + naming(delimiter)
@@ -143,7 +147,7 @@ fn price_widths(
             dialect: dialect.clone(),
             form: Form::Delimited { rank: rank(delimiter) },
             width,
-            bits,
+            bits: bits + unexplained_quotes(bench, &grid),
             records,
             even,
             aside: priced.aside.len(),
@@ -153,6 +157,18 @@ fn price_widths(
         });
     }
     found
+}
+
+/// Bits of a double quote that is left inside a value.
+pub(super) const QUOTE_INSIDE: f64 = 3.0;
+
+/// Bits of the quotes that stand inside values: they are no part of language, and where all of them close a field, readings that
+/// leave them where they are have to say why.
+pub(super) fn unexplained_quotes(bench: &Bench<'_, '_>, grid: &Grid) -> f64 {
+    let inside = |row: &super::super::measure::grid::Row| -> usize {
+        grid.cells(row).iter().map(|c| bench.lexicon.text(c.value).matches('"').count()).sum()
+    };
+    QUOTE_INSIDE * grid.rows.iter().map(inside).sum::<usize>() as f64
 }
 
 /// Bits of how long the runs of a delimiter are.

@@ -39,6 +39,7 @@ pub(super) fn delimiters(lines: &[&str]) -> Vec<String> {
         found.push(mark.to_string());
         found.extend(longer(lines, mark));
     }
+    found.extend(paired(lines));
     let mut seen: Vec<String> = Vec::new();
     found.retain(|f| {
         let new = !seen.contains(f);
@@ -46,6 +47,24 @@ pub(super) fn delimiters(lines: &[&str]) -> Vec<String> {
         new
     });
     found
+}
+
+/// Runs of two to four marks, none of which divides alone, that most lines hold: `<>`, `%%`.
+fn paired(lines: &[&str]) -> Vec<String> {
+    let mut runs = Tally::default();
+    for line in lines.iter().take(LINES) {
+        let mut seen: Vec<&str> = Vec::new();
+        for run in line.split(|c: char| c.is_alphanumeric() || c.is_whitespace() || matches!(c, '"' | '\'')) {
+            let length = run.chars().count();
+            let own = run.chars().all(belongs_to_values) && !run.chars().all(|c| "._-*()[]{}".contains(c));
+            if (2..=4).contains(&length) && own && !seen.contains(&run) {
+                seen.push(run);
+                runs.add(run);
+            }
+        }
+    }
+    let many = |count: usize| count * 5 >= lines.len().min(LINES) * 4;
+    runs.0.into_iter().filter(|(_, count)| many(*count)).map(|(run, _)| run).collect()
 }
 
 /// The longest run of neighbouring lines with a mark.
@@ -106,16 +125,18 @@ fn longer(lines: &[&str], mark: char) -> Vec<String> {
         found.push(run.clone());
     }
     if !doubled {
-        for (beside, front) in [(&before, true), (&behind, false)] {
-            if let Some((text, often)) = beside.top()
-                && !text.is_empty()
-                && !matches!(text.as_str(), " " | "\t")
-                && !text.starts_with(mark)
-                && often * 100 > all * 95
-            {
-                found.push(if front { format!("{text}{run}") } else { format!("{run}{text}") });
-            }
+        let always = |beside: &Tally| {
+            beside
+                .top()
+                .filter(|(text, often)| !matches!(text.as_str(), "" | " " | "\t") && !text.starts_with(mark) && often * 100 > all * 95)
+                .map(|top| top.0.clone())
+        };
+        let (front, back) = (always(&before), always(&behind));
+        if let (Some(front), Some(back)) = (&front, &back) {
+            found.push(format!("{front}{run}{back}"));
         }
+        found.extend(front.map(|front| format!("{front}{run}")));
+        found.extend(back.map(|back| format!("{run}{back}")));
     }
     if let Some((pair, often)) = both.top()
         && pair == " \0 "

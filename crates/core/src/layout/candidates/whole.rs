@@ -31,6 +31,7 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
     } else {
         plain
     };
+    bits += super::delimited::unexplained_quotes(bench, &grid);
     // A date with its time, or its parts, is one value.
     if moments * 100 > values.len() * 95 {
         bits -= values.len() as f64;

@@ -93,7 +93,7 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
             return true;
         }
     }
-    own < width && own < 2.max(width * 7 / 10)
+    own < width && (own * 10 < 20.max(width * 7) || row.gap > 0)
 }
 
 /// Whether a row at the end is a total: by its sums, or by its words.

@@ -188,6 +188,7 @@ fn look(samples: Samples<'_>, judged: &Judged<'_>, mut first: usize) -> (Option<
             && !judged.is_apart(at - 1)
             && judged.row(at).gap == 0
             && is_headish(samples, judged, at - 1, true)
+            && goes_on_above(judged, at)
         {
             at -= 1;
         }
@@ -201,6 +202,23 @@ fn look(samples: Samples<'_>, judged: &Judged<'_>, mut first: usize) -> (Option<
         return (Some(at), first, format!("line {}, a comment, holds as many names as there are columns", judged.row(at).line));
     }
     names_in_first(judged, first)
+}
+
+/// Whether the row above row `at` may hold the upper half of its names: it has as many fields, and the names below leave
+/// something open, or stand under it one by one.
+fn goes_on_above(judged: &Judged<'_>, at: usize) -> bool {
+    let texts = |i: usize| -> Vec<String> { judged.row(i).values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect() };
+    let (upper, lower) = (texts(at - 1), texts(at));
+    let labelled = upper.iter().any(|t| t.ends_with([':', '=']) || t.contains(": "));
+    if labelled || upper.iter().any(|t| matches!(sort_of(t), Sort::Number | Sort::Moment)) {
+        return false;
+    }
+    let open = lower.iter().any(String::is_empty) || !distinct(&lower);
+    if judged.is_fixed() || judged.is_aligned() {
+        let filled = upper.iter().filter(|t| !t.is_empty()).count();
+        return judged.row(at - 1).cuts <= judged.row(at).cuts.max(1) && (open || filled * 2 >= judged.width);
+    }
+    upper.len() == lower.len() && open
 }
 
 /// Odd rows between the names and the first record are records too, unless they are words.
@@ -226,8 +244,10 @@ fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, S
     let width = judged.width;
     let mut gain = if row.values.len() == width { header_gain(judged, first) } else { -1.0 };
     let solid = (first..judged.count()).filter(|i| judged.is_record[*i]).count();
+    if width == 1 {
+        return name_of_one_column(judged, first);
+    }
     let mut needed = match width {
-        1 => 12.0,
         2 if judged.count() > 6 => {
             if judged.judge.typed.iter().any(|t| *t) { 3.0 } else { 8.0 }
         }
@@ -236,9 +256,6 @@ fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, S
     if solid <= 2 {
         let like: f64 = row.values.iter().map(|v| name_like(judged.lexicon.text(*v))).sum();
         (needed, gain) = (0.0, like - width as f64 + 0.5);
-        if width == 1 {
-            gain = -1.0;
-        }
     }
     // A rule below it.
     if first + 1 < judged.count() && judged.row(first + 1).aside == Some(Step::Rule) && judged.row(first + 1).gap == 0 {
@@ -268,6 +285,26 @@ fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, S
         data += 1;
     }
     (Some(at), data, unlike(judged, at))
+}
+
+/// The name above a single column: a word above numbers, moments or codes; above words only one that usually names columns.
+fn name_of_one_column(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, String) {
+    let Some(id) = judged.row(first).values.first() else { return (None, first, like_records(judged, first)) };
+    let text = judged.lexicon.text(*id);
+    let below = (first + 1..judged.count()).filter(|i| !judged.is_apart(*i));
+    let (mut digits, mut all) = (0, 0);
+    for row in below.map(|i| judged.row(i)) {
+        all += 1;
+        digits += usize::from(row.values.first().is_some_and(|v| judged.lexicon.text(*v).contains(|c: char| c.is_ascii_digit())));
+    }
+    let short = text.chars().count() <= 40 && text.split_whitespace().count() <= 4;
+    let word = name_like(text) > 0.0 && !text.contains(|c: char| c.is_ascii_digit()) && short;
+    let strange = !judged.judge.fits(0, judged.lexicon.get(*id).sort);
+    let named = word && all >= 2 && ((strange && judged.judge.typed[0]) || digits * 100 >= all * 95 || (kind::name::is_usual(text) && all >= 3));
+    if named {
+        return (Some(first), first + 1, "a word above values of another sort".into());
+    }
+    (None, first, like_records(judged, first))
 }
 
 /// Why a row is thought to hold names.
@@ -394,6 +431,15 @@ fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, low: bool) -
     }
     if texts.len() == width {
         return filled >= if low { 2 } else { half } || (width == 2 && filled == 2);
+    }
+    // Names in another form than the records': only right above them.
+    let next = (at + 1..judged.count()).find(|i| !judged.is_apart(*i));
+    if low || next.is_none_or(|next| !judged.is_record[next] || judged.row(next).gap > 0) {
+        return false;
+    }
+    if texts.len() == 1 && width > 1 && !judged.is_aligned() {
+        let names: Vec<&str> = texts[0].split_whitespace().collect();
+        return names.len() == width && names.iter().all(|n| name_like(n) > 0.0);
     }
     let texts = if texts.last() == Some(&"") { &texts[..texts.len() - 1] } else { &texts[..] };
     filled >= 2.max(width / 5)

@@ -61,7 +61,8 @@ pub(super) fn says_so(lexicon: &Lexicon, row: &Row) -> bool {
 /// Whether half of a row's numbers are the sums of the records between `first` and it.
 pub(super) fn adds_up(judged: &Judged<'_>, first: usize, at: usize) -> bool {
     let row = judged.row(at);
-    if row.values.len() != judged.width || !row.values.contains(&BLANK) || !judged.rows.is_whole {
+    let worded = row.values.iter().any(|v| is_word(judged.lexicon.text(*v)));
+    if row.values.len() != judged.width || !(worded || row.values.contains(&BLANK)) || !judged.rows.is_whole {
         return false;
     }
     let (mut hits, mut all) = (0, 0);

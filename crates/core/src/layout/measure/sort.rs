@@ -230,6 +230,11 @@ fn is_moment(text: &str) -> bool {
     {
         rest = front;
     }
+    // A part of a second has three digits or more: fewer are another value behind a comma.
+    let fraction = rest.rfind([',', '.']).filter(|at| rest[..*at].contains(':')).map(|at| rest.len() - at - 1);
+    if fraction.is_some_and(|digits| digits < 3) && rest.bytes().last().is_some_and(|b| b.is_ascii_digit()) {
+        return false;
+    }
     date::scan(rest.as_bytes()).is_some() || is_clock(rest)
 }
 

@@ -172,6 +172,7 @@ fn price(
         let mut coder = Coder::new(records.clone(), names, known);
         coder.total(lexicon, starts) + set_aside(lexicon, aside.iter().copied()) + DIALECT
     };
+    let quotes: usize = records.iter().map(|l| l.text().matches('"').count()).sum();
     let tabs: usize = all.iter().map(|l| l.text().matches('\t').count()).sum();
     let settled = if settles && !records.is_empty() { settle::settle(starts, &records, names) } else { starts.to_vec() };
     let mut columns = vec![Column::default(); starts.len()];
@@ -190,7 +191,7 @@ fn price(
         },
         form: Form::Fixed { named: names.is_some() },
         width: starts.len(),
-        bits: bits + super::aligned::TAB * tabs as f64,
+        bits: bits + super::aligned::TAB * tabs as f64 + super::delimited::QUOTE_INSIDE * quotes as f64,
         records: kept.len(),
         even: whole,
         aside: aside.len(),
