@@ -29,13 +29,49 @@ struct ColumnPrice {
     bits: f64,
     /// Bits of the single blanks in front of it, if nothing else sets it off.
     single: f64,
+    /// Whether those stand between words.
+    is_worded: bool,
+}
+
+/// What stands above the lines and says where columns are.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Frame<'f> {
+    /// The line of names.
+    pub(super) names: Option<&'f Placed>,
+    /// A line drawn with marks, in several parts.
+    pub(super) rule: Option<&'f Placed>,
+    /// Edges of dates that are run together with other digits.
+    pub(super) dates: &'f [usize],
+}
+
+/// The words of a line of names, and which of them begin a name: those behind two blanks, and those behind a blank that all
+/// lines share, with values on both sides of it.
+fn names_of(names: &Placed, lines: &[&Placed]) -> (Vec<(usize, usize)>, Vec<usize>) {
+    let words = names.runs(false);
+    let few = lines.len() / 50;
+    let mut begins = Vec::new();
+    for (at, (from, to)) in words.iter().enumerate() {
+        let Some((before, end)) = at.checked_sub(1).map(|b| words[b]) else {
+            begins.push(0);
+            continue;
+        };
+        let next = words.get(at + 1).map_or(OPEN, |w| w.0);
+        let shared = || lines.iter().filter(|l| l.is_filled(end)).count() <= few;
+        let filled = |from: usize, to: usize| lines.iter().any(|l| l.extent(from, to).is_some());
+        if from - end > 1 || (shared() && filled(before, end) && filled(*from, next.max(*to))) {
+            begins.push(at);
+        }
+    }
+    (words, begins)
 }
 
 /// Prices lines cut at starts.
 pub(super) struct Coder<'l> {
     lines: Vec<&'l Placed>,
-    /// The line of names, as runs: phrases, and words.
-    names: Option<(Vec<(usize, usize)>, Vec<(usize, usize)>)>,
+    /// The line of names: its words, and where a new name begins (as indexes of words).
+    names: Option<(Vec<(usize, usize)>, Vec<usize>)>,
+    /// The parts of a rule line.
+    rule: Vec<(usize, usize)>,
     /// Edges that are known from elsewhere: no touching there is a breach.
     known: Vec<usize>,
     columns: FxHashMap<(usize, usize), ColumnPrice>,
@@ -43,11 +79,12 @@ pub(super) struct Coder<'l> {
 }
 
 impl<'l> Coder<'l> {
-    pub(super) fn new(lines: Vec<&'l Placed>, names: Option<&Placed>, known: &[usize]) -> Self {
+    pub(super) fn new(lines: Vec<&'l Placed>, frame: &Frame<'_>) -> Self {
         Self {
+            names: frame.names.map(|n| names_of(n, &lines)),
+            rule: frame.rule.map(|r| r.runs(false)).unwrap_or_default(),
             lines,
-            names: names.map(|n| (n.runs(true), n.runs(false))),
-            known: known.to_vec(),
+            known: frame.dates.to_vec(),
             columns: FxHashMap::default(),
             edges: FxHashMap::default(),
         }
@@ -61,31 +98,37 @@ impl<'l> Coder<'l> {
             let price = self.column(lexicon, *start, starts.get(at + 1).copied().unwrap_or(OPEN));
             bits += price.bits + START + if *start > 0 { self.edge(*start) } else { 0.0 };
             if *start > 0 {
-                singles.push(price.single);
+                singles.push((price.single, price.is_worded));
             }
         }
-        let single = singles.iter().filter(|s| **s > 0.0).count();
+        let single = singles.iter().filter(|s| s.0 > 0.0).count();
         // A column always set off by one blank is none where others are set off by more.
-        let weight = if single * 2 > singles.len() { 1.0 } else { LONELY_BLANK };
-        bits + weight * singles.iter().sum::<f64>()
+        let lonely = if single * 2 > singles.len() { 1.0 } else { LONELY_BLANK };
+        bits + singles.iter().map(|(bits, worded)| if *worded { lonely * bits } else { *bits }).sum::<f64>()
     }
 
-    /// Bits of names that do not fit the columns.
+    /// Bits of names that do not fit the columns, and of the parts of a rule that do not.
     fn naming(&self, starts: &[usize]) -> f64 {
-        let Some((phrases, words)) = &self.names else { return 0.0 };
         let lines = self.lines.len() as f64;
         let mut bits = 0.0;
         for (at, start) in starts.iter().enumerate() {
-            let end = starts.get(at + 1).copied().unwrap_or(OPEN);
-            let inside = |runs: &[(usize, usize)]| runs.iter().filter(|r| (*start..end).contains(&r.0)).count();
-            let (phrases, any) = (inside(phrases), inside(words));
-            if any == 0 {
-                bits += UNNAMED + 0.6 * lines;
-            } else if phrases > 1 {
-                bits += (UNNAMED + 1.5 * lines) * (phrases - 1) as f64;
+            let column = *start..starts.get(at + 1).copied().unwrap_or(OPEN);
+            if let Some((words, begins)) = &self.names {
+                let any = words.iter().filter(|w| column.contains(&w.0)).count();
+                let names = begins.iter().filter(|b| column.contains(&words[**b].0)).count();
+                if any == 0 {
+                    bits += UNNAMED + 0.6 * lines;
+                } else if names > 1 {
+                    bits += (UNNAMED + 1.5 * lines) * (names - 1) as f64;
+                }
+                if at > 0 && words.iter().any(|r| r.0 < *start && *start < r.1) {
+                    bits += UNNAMED * 0.4;
+                }
             }
-            if at > 0 && words.iter().any(|r| r.0 < *start && *start < r.1) {
-                bits += UNNAMED * 0.4;
+            if !self.rule.is_empty() {
+                let parts = self.rule.iter().filter(|r| column.contains(&r.0)).count();
+                let cut = at > 0 && self.rule.iter().any(|r| r.0 < *start && *start < r.1);
+                bits += (UNNAMED + 1.5 * lines) * (parts.abs_diff(1) + usize::from(cut)) as f64;
             }
         }
         bits
@@ -98,7 +141,7 @@ impl<'l> Coder<'l> {
         let (mut column, mut words) = (Column::default(), Words::default());
         let (mut left, mut right) = (Adapt::default(), Adapt::default());
         let (mut bits, mut left_bits, mut right_bits) = (0.0, 0.0, 0.0);
-        let (mut single, mut singles, mut wide) = (0.0, 0, 0);
+        let (mut single, mut singles, mut worded, mut wide) = (0.0, 0, 0, 0);
         for line in &self.lines {
             let Some((first, last)) = line.extent(from, to) else {
                 bits += column.code(lexicon, &mut words, BLANK);
@@ -113,8 +156,10 @@ impl<'l> Coder<'l> {
             }
             if from > 0 && first > 0 && !line.is_filled(first - 1) {
                 if first > 1 && line.is_filled(first - 2) {
-                    let digits = line.class(first - 2) == Class::Digit && line.class(first) == Class::Digit;
-                    single += if digits { ONE_BLANK_DIGITS } else { 1.0 };
+                    // Words have single blanks between them anyway; what else stands beside a blank hardly ever has.
+                    let words = line.class(first - 2) == Class::Letter && line.class(first) == Class::Letter;
+                    single += if words { 1.0 } else { ONE_BLANK_DIGITS };
+                    worded += usize::from(words);
                     singles += 1;
                 } else if (0..first).any(|p| line.is_filled(p)) {
                     wide += 1;
@@ -123,7 +168,11 @@ impl<'l> Coder<'l> {
         }
         let is_single = singles * 2 > self.lines.len() && (wide as f64) < 0.03 * singles as f64;
         let padding = if to == OPEN { left_bits } else { left_bits.min(right_bits) };
-        let price = ColumnPrice { bits: bits + padding, single: if is_single { single } else { 0.0 } };
+        let price = ColumnPrice {
+            bits: bits + padding,
+            single: if is_single { single } else { 0.0 },
+            is_worded: worded * 2 > singles,
+        };
         self.columns.insert((from, to), price);
         price
     }

@@ -12,7 +12,7 @@ use super::super::measure::structure::set_aside;
 use super::super::measure::{ASIDE, lexicon::ValueId};
 use super::{Bench, Candidate, Form};
 use crate::record::{Dialect, Division, Fixed, Unit};
-use coder::{CUT, Coder, OPEN};
+use coder::{CUT, Coder, Frame, OPEN};
 use placed::Placed;
 
 /// Most starts that are priced.
@@ -41,7 +41,7 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, unit: Option<Unit>, 
         let lines: Vec<Placed> = texts.iter().map(|l| Placed::new(l, unit)).collect();
         let all: Vec<&Placed> = lines.iter().collect();
         match stated {
-            Some(starts) => found.push(price(bench, &all, starts, None, &[], unit, false)),
+            Some(starts) => found.push(price(bench, &all, starts, &Frame::default(), unit, false)),
             None => found.extend(proposals(bench, &all, unit)),
         }
     }
@@ -73,7 +73,18 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
             sets.push((is_core, starts::gaps(base, tolerance)));
         }
     }
-    sets.extend(starts::ruled(all).map(|starts| (true, starts)));
+    let rule = starts::rule(all);
+    sets.extend(rule.map(|rule| (true, rule.runs(false).iter().map(|r| r.0).collect())));
+    // Names may stand where no line has a value.
+    let named: Vec<Vec<usize>> = sets
+        .iter()
+        .filter_map(|(is_core, starts)| {
+            let base = if *is_core { &core[..] } else { all };
+            let names = names_line(&mut bench.lexicon, all, base, starts)?;
+            starts::with_empty_columns(starts, base, names)
+        })
+        .collect();
+    sets.extend(named.into_iter().map(|starts| (true, starts)));
     sets.extend(starts::class_changes(&core).map(|starts| (true, starts)));
     let dates = starts::date_edges(&core);
     if !dates.is_empty() {
@@ -111,13 +122,14 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         if body.len() < 2 {
             continue;
         }
-        let mut coder = Coder::new(body, names, &dates);
+        let frame = Frame { names, rule, dates: &dates };
+        let mut coder = Coder::new(body, &frame);
         let best = if starts.len() < IMPROVED { coder.improve(&mut bench.lexicon, &starts) } else { starts };
         if best.len() < 2 || priced.contains(&best) {
             continue;
         }
         priced.push(best.clone());
-        found.push(price(bench, all, &best, names, &dates, unit, true));
+        found.push(price(bench, all, &best, &frame, unit, true));
     }
     found
 }
@@ -127,11 +139,11 @@ fn price(
     bench: &mut Bench<'_, '_>,
     all: &[&Placed],
     starts: &[usize],
-    names: Option<&Placed>,
-    known: &[usize],
+    frame: &Frame<'_>,
     unit: Unit,
     settles: bool,
 ) -> Candidate {
+    let names = frame.names;
     let lexicon = &mut bench.lexicon;
     let rows: Vec<Vec<ValueId>> = all.iter().map(|l| slices(lexicon, l, starts)).collect();
     let count = all.len();
@@ -169,7 +181,7 @@ fn price(
     let bits = if records.len() < 2 {
         f64::INFINITY
     } else {
-        let mut coder = Coder::new(records.clone(), names, known);
+        let mut coder = Coder::new(records.clone(), frame);
         coder.total(lexicon, starts) + set_aside(lexicon, aside.iter().copied()) + DIALECT
     };
     let quotes: usize = records.iter().map(|l| l.text().matches('"').count()).sum();

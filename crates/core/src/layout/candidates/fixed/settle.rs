@@ -18,6 +18,12 @@ pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>
     for (at, &start) in starts.iter().enumerate().skip(1) {
         let high = starts.get(at + 1).copied().unwrap_or(width);
         let low = settled[at - 1] + 1;
+        // A column without a value begins where its name does.
+        if (start..high).all(|p| filled_at(p) == 0.0) {
+            let words = names.map(|n| n.runs(false)).unwrap_or_default();
+            settled.push(words.iter().map(|w| w.0).find(|w| (start..high).contains(w)).unwrap_or(start));
+            continue;
+        }
         // The zone around the start that few lines fill; in it the emptiest run.
         let near = (low.max(start.saturating_sub(1))..=(start + 1).min(width)).map(filled_at).fold(f64::INFINITY, f64::min);
         let limit = (0.05 * count).max(near);
@@ -25,7 +31,10 @@ pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>
             settled.push(start);
             continue;
         }
-        let zone = [start, start + 1, start.saturating_sub(1)].into_iter().find(|p| filled_at(*p) <= limit).unwrap_or(start);
+        // The zone must leave something to the column behind it.
+        let behind = |limit: f64| (start..high).any(|p| filled_at(p) > limit);
+        let limit = if behind(limit) { limit } else { near };
+        let zone = [start, start.saturating_sub(1), start + 1].into_iter().find(|p| filled_at(*p) <= limit).unwrap_or(start);
         let (mut from, mut to) = (zone, zone);
         while from > low && filled_at(from - 1) <= limit {
             from -= 1;

@@ -56,9 +56,31 @@ pub(super) fn core<'l>(lines: &[&'l Placed]) -> Vec<&'l Placed> {
     if core.len() >= 3 { core } else { lines.to_vec() }
 }
 
-/// The starts that the first rule line with several parts states.
-pub(super) fn ruled(lines: &[&Placed]) -> Option<Vec<usize>> {
-    lines.iter().filter(|l| l.is_rule()).map(|l| l.runs(false)).find(|r| r.len() > 1).map(|runs| runs.iter().map(|r| r.0).collect())
+/// The first rule line with several parts, if nearly all lines below it keep to them.
+pub(super) fn rule<'l>(lines: &[&'l Placed]) -> Option<&'l Placed> {
+    let at = lines.iter().position(|l| l.is_rule() && l.runs(false).len() > 1)?;
+    let starts: Vec<usize> = lines[at].runs(false).iter().map(|r| r.0).collect();
+    let below: Vec<&&Placed> = lines[at + 1..].iter().filter(|l| !l.is_rule()).collect();
+    let kept = below.iter().filter(|l| starts.iter().all(|s| !l.is_crossed(*s))).count();
+    (!below.is_empty() && kept * 10 >= below.len() * 8).then_some(lines[at])
+}
+
+/// `starts` and those of names that stand, two blanks or more behind the name before, over places that no line fills; `None`: there
+/// are no such names.
+pub(super) fn with_empty_columns(starts: &[usize], lines: &[&Placed], names: &Placed) -> Option<Vec<usize>> {
+    let words = names.runs(false);
+    let mut more = starts.to_vec();
+    for (at, (from, to)) in words.iter().enumerate().skip(1) {
+        let set_off = from - words[at - 1].1 > 1;
+        let next = words.get(at + 1).map_or(*to, |w| w.0);
+        let body = lines.iter().filter(|l| !std::ptr::eq(**l, names));
+        if set_off && body.clone().count() > 1 && body.clone().all(|l| l.extent(*from, next).is_none()) {
+            more.push(*from);
+        }
+    }
+    more.sort_unstable();
+    more.dedup();
+    (more.len() > starts.len()).then_some(more)
 }
 
 /// Starts where what stands at one place changes its class from the place before, in most lines. No blanks are needed.
