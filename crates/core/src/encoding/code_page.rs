@@ -1,4 +1,4 @@
-//! The DOS code pages 437 and 850: bytes 0x80 to 0xFF (below, they are ASCII).
+//! The DOS code pages 437, 850 and 852: bytes 0x80 to 0xFF (below, they are ASCII).
 
 /// Code page 437 (United States).
 pub(super) const CP437: &str = "ÇüéâäàåçêëèïîìÄÅÉæÆôöòûùÿÖÜ¢£¥₧ƒáíóúñÑªº¿⌐¬½¼¡«»░▒▓│┤╡╢╖╕╣║╗╝╜╛┐\
@@ -7,6 +7,10 @@ pub(super) const CP437: &str = "ÇüéâäàåçêëèïîìÄÅÉæÆôöòûù
 /// Code page 850 (Western Europe).
 pub(super) const CP850: &str = "ÇüéâäàåçêëèïîìÄÅÉæÆôöòûùÿÖÜø£Ø×ƒáíóúñÑªº¿®¬½¼¡«»░▒▓│┤ÁÂÀ©╣║╗╝¢¥┐\
 └┴┬├─┼ãÃ╚╔╩╦╠═╬¤ðÐÊËÈıÍÎÏ┘┌█▄¦Ì▀ÓßÔÒõÕµþÞÚÛÙýÝ¯´\u{ad}±‗¾¶§÷¸°¨·¹³²■\u{a0}";
+
+/// Code page 852 (Central Europe).
+pub(super) const CP852: &str = "ÇüéâäůćçłëŐőîŹÄĆÉĹĺôöĽľŚśÖÜŤťŁ×čáíóúĄąŽžĘę¬źČş«»░▒▓│┤ÁÂĚŞ╣║╗╝Żż┐\
+└┴┬├─┼Ăă╚╔╩╦╠═╬¤đĐĎËďŇÍÎě┘┌█▄ŢŮ▀ÓßÔŃńňŠšŔÚŕŰýÝţ´\u{ad}˝˛ˇ˘§÷¸°¨˙űŘř■\u{a0}";
 
 /// Appends the characters of `raw` to `text`, `high` being the page's upper half.
 pub(super) fn decode(high: &str, raw: &[u8], text: &mut Vec<u8>) {
@@ -30,9 +34,15 @@ mod tests {
     use super::*;
 
     #[test]
-    fn both_pages_have_128_characters_and_known_places() {
-        for (page, byte, c) in
-            [(CP437, 0x81, 'ü'), (CP437, 0xE1, 'ß'), (CP850, 0x9B, 'ø'), (CP850, 0xF5, '§')]
+    fn pages_have_128_characters_and_known_places() {
+        for (page, byte, c) in [
+            (CP437, 0x81, 'ü'),
+            (CP437, 0xE1, 'ß'),
+            (CP850, 0x9B, 'ø'),
+            (CP850, 0xF5, '§'),
+            (CP852, 0x88, 'ł'),
+            (CP852, 0xFD, 'ř'),
+        ]
         {
             assert_eq!(page.chars().count(), 128);
             let mut text = Vec::new();

@@ -1,12 +1,10 @@
 //! Which encoding a source is in.
 //!
 //! Byte order marks, UTF-16's regular NULs and well-formed UTF-8 decide by themselves. What is left is a legacy
-//! encoding: each candidate decodes the lines that hold bytes above 0x7F, and is judged on what it makes of them. A
-//! character that fits where it stands (an accented letter inside a word, a degree sign after a digit) speaks for a
-//! candidate; a control character, a capital inside a word or a letter among digits speaks against it. Without any such
-//! evidence the most common encoding, windows-1252, is taken.
+//! encoding: each candidate decodes the lines that hold bytes above 0x7F, and the one whose characters are cheapest by the
+//! alphabets of languages wins ([`language`]).
 
-use super::{Encoding, Undecodable};
+use super::{Encoding, language};
 use crate::evidence::Decision;
 
 /// What was found.
@@ -154,18 +152,9 @@ fn utf8_or_legacy(samples: &[&[u8]]) -> Decision<Encoding> {
         return Decision::detected(Encoding::Utf8, why);
     }
     // Where most characters of several bytes are well-formed, they are UTF-8 among something else, which decides.
-    let lines = if sequences >= broken { broken_lines(samples) } else { high_lines(samples) };
-    let mut ranked: Vec<(i64, usize, Encoding, Verdict)> = CANDIDATES
-        .iter()
-        .enumerate()
-        .filter_map(|(rank, label)| {
-            let encoding = Encoding::for_label(label)?;
-            let verdict = judge(encoding, &lines);
-            Some((verdict.for_it - verdict.against_it, rank, encoding, verdict))
-        })
-        .collect();
-    ranked.sort_by_key(|&(score, rank, ..)| (-score, rank));
-    let (_, _, best, verdict) = &ranked[0];
+    let words = if sequences >= broken { broken_words(samples) } else { high_words(samples) };
+    let ranked = language::rank(&words);
+    let best = ranked[0].encoding;
     let place = first_broken.map_or_else(String::new, |line| format!(", the first in line {line}"));
     let both = match best {
         Encoding::Legacy(other) if other.is_single_byte() && sequences >= broken => {
@@ -181,254 +170,72 @@ fn utf8_or_legacy(samples: &[&[u8]]) -> Decision<Encoding> {
         return match both {
             Some(both) => decision.over(both, why_not),
             None => {
-                decision.over(*best, format!("would turn the {sequences} characters into pairs of odd ones"))
+                decision.over(best, format!("would turn the {sequences} characters into pairs of odd ones"))
             }
         };
     }
-    let why = if verdict.example.is_empty() {
+    // The runner-up is one that reads something else: most single-byte encodings share their common letters.
+    let rival = ranked[1..].iter().find(|r| r.text != ranked[0].text);
+    let at = rival.map_or(0, |rival| language::first_difference(&ranked[0].text, &rival.text));
+    let word = language::word_around(&ranked[0].text, at);
+    let why = if word.is_empty() {
         format!("not UTF-8 ({broken} places{place}), and nothing speaks for another encoding")
     } else {
-        format!("not UTF-8 ({broken} places{place}); reads {}", verdict.example)
+        format!("not UTF-8 ({broken} places{place}); reads {word}")
     };
-    let decision = Decision::detected(*best, why);
+    let decision = Decision::detected(best, why);
     if let Some(both) = both {
         return decision
             .over(both, format!("would read {sequences} characters as UTF-8, {broken} otherwise"));
     }
-    // The runner-up is one that reads something else: most single-byte encodings share their common letters.
-    match ranked[1..].iter().find(|(_, _, e, v)| e != best && v.example != verdict.example) {
-        Some((_, _, rival, verdict)) if !verdict.example.is_empty() => {
-            decision.over(*rival, format!("would read {}", verdict.example))
+    match rival {
+        Some(rival) => {
+            let word = language::word_around(&rival.text, language::first_difference(&rival.text, &ranked[0].text));
+            decision.over(rival.encoding, format!("would read {word}"))
         }
-        _ => decision,
+        None => decision,
     }
 }
 
-/// Legacy encodings that are tried, the more common ones first: order decides only where the evidence is equal.
-const CANDIDATES: [&str; 19] = [
-    "windows-1252",
-    "windows-1250",
-    "windows-1251",
-    "iso-8859-15",
-    "iso-8859-2",
-    "shift_jis",
-    "gb18030",
-    "euc-jp",
-    "windows-1253",
-    "windows-1254",
-    "windows-1257",
-    "koi8-r",
-    "iso-8859-5",
-    "iso-8859-7",
-    "big5",
-    "euc-kr",
-    "cp850",
-    "cp437",
-    "macintosh",
-];
+/// Different words that are looked at.
+const DIFFERENT: usize = 1500;
 
-/// The words that hold bytes above 0x7F, with a little of what surrounds them, from all samples, at most 64 KiB.
-fn high_lines(samples: &[&[u8]]) -> Vec<u8> {
-    let mut lines = Vec::new();
+/// The different words that hold bytes above 0x7F, with the characters beside them, from all samples, at most 64 KiB. What a file
+/// repeats says nothing new. Words end at bytes that are no second half of a character in any encoding.
+fn high_words(samples: &[&[u8]]) -> Vec<u8> {
+    let mut words = Vec::new();
+    let mut seen = std::collections::HashSet::new();
+    let divides = |b: &u8| matches!(b, b' ' | b'\t' | b',' | b';' | b'"' | b'\n' | b'\r');
     for sample in samples {
-        for line in sample.split(|&b| b == b'\n' || b == b'\r') {
-            if !line.is_ascii() && lines.len() < 64 * 1024 {
-                lines.extend_from_slice(&line[..line.len().min(4096)]);
-                lines.push(b'\n');
+        let mut at = 0;
+        while let Some(high) = sample[at..].iter().position(|b| !b.is_ascii()) {
+            let high = at + high;
+            let from = sample[..high].iter().rposition(divides).map_or(0, |p| p + 1);
+            let end = sample[high..].iter().position(divides).map_or(sample.len(), |p| high + p);
+            let word = &sample[from.max(high.saturating_sub(4096))..end.min(high + 4096)];
+            if words.len() > 64 * 1024 || seen.len() > DIFFERENT {
+                return words;
             }
+            if seen.insert(word) {
+                words.push(from.checked_sub(1).map_or(b'\n', |before| sample[before]));
+                words.extend_from_slice(word);
+                words.push(sample.get(end).copied().unwrap_or(b'\n'));
+                words.push(b'\n');
+            }
+            at = end;
         }
     }
-    lines
+    words
 }
 
 /// The same without the characters that are well-formed UTF-8.
-fn broken_lines(samples: &[&[u8]]) -> Vec<u8> {
+fn broken_words(samples: &[&[u8]]) -> Vec<u8> {
     let mut lines = Vec::new();
-    for chunk in high_lines(samples).utf8_chunks() {
+    for chunk in high_words(samples).utf8_chunks() {
         lines.extend(chunk.valid().chars().map(|c| if c.is_ascii() { c as u8 } else { b' ' }));
         lines.extend_from_slice(chunk.invalid());
     }
     lines
-}
-
-struct Verdict {
-    for_it: i64,
-    against_it: i64,
-    /// The first words that speak for it, in quotation marks; empty if there are none.
-    example: String,
-}
-
-fn judge(encoding: Encoding, lines: &[u8]) -> Verdict {
-    let (mut scratch, mut bad) = (Vec::new(), Undecodable::default());
-    let text = String::from_utf8_lossy(encoding.decode(lines, &mut scratch, &mut bad)).into_owned();
-    let (mut for_it, mut against_it) = (0, bad.count as i64 * 30);
-    let mut example = String::new();
-    let chars: Vec<char> = text.chars().collect();
-    let at = |i: usize| chars.get(i).copied().unwrap_or('\n');
-    for (i, &c) in chars.iter().enumerate().filter(|(_, c)| !c.is_ascii()) {
-        let before = if i == 0 { '\n' } else { at(i - 1) };
-        let weight = fit(before, c, at(i + 1));
-        if weight > 0 {
-            for_it += weight;
-            if example.is_empty() && (c.is_alphabetic() || weight > 2) {
-                example = word_around(&chars, i);
-            }
-        } else {
-            against_it -= weight;
-        }
-    }
-    // Portuguese has far more of the letter ã than of õ; without it, and beside acute accents, õ is Hungarian misread.
-    let count = |letters: &str| chars.iter().filter(|c| letters.contains(**c)).count() as i64;
-    if count("ãÃ") == 0 && count("áíó") > 0 {
-        against_it += 5 * count("õÕ");
-    }
-    // Chinese and Korean encodings hold kana, but only Japanese is written with it.
-    if matches!(encoding.name().as_str(), "gb18030" | "big5" | "euc-kr") {
-        against_it += 8 * chars.iter().filter(|c| matches!(c, '\u{3041}'..='\u{30fa}')).count() as i64;
-    }
-    Verdict { for_it, against_it, example }
-}
-
-/// How well `c` fits between its neighbours: above 0 it speaks for the decoding, below 0 against it.
-fn fit(before: char, c: char, after: char) -> i64 {
-    let letter = char::is_alphabetic;
-    match c {
-        '\u{fffd}' => 0,
-        '\u{80}'..='\u{9f}' => -30,
-        _ if letter(c) => fit_letter(before, c, after),
-        '€' | '£' | '¥' if (before.is_ascii_digit() || after.is_ascii_digit() || " (".contains(before)) => {
-            4
-        }
-        '°' => {
-            if before.is_ascii_digit() || before == ' ' {
-                4
-            } else {
-                -1
-            }
-        }
-        '²' | '³' => {
-            if before.is_alphabetic() {
-                3
-            } else {
-                -1
-            }
-        }
-        '§' | '©' | '®' | '™' | '№' => {
-            if letter(before) && letter(after) {
-                -2
-            } else {
-                2
-            }
-        }
-        '’' | '‘' | '“' | '”' | '„' | '–' | '—' | '…' | '«' | '»' | '•' | '·' | '‚' => {
-            2
-        }
-        '½' | '¼' | '¾' | '±' | 'º' | 'ª' | '×' | '÷' | '‰' | '¿' | '¡' => {
-            if letter(before) && letter(after) { -3 } else { 1 }
-        }
-        '\u{a0}' | '\u{ad}' | '\u{202f}' => 1,
-        // Full-width and ideographic marks among Asian letters.
-        '\u{3000}'..='\u{303f}' | '\u{ff00}'..='\u{ff60}' => {
-            if before.is_ascii_alphabetic() {
-                -2
-            } else {
-                2
-            }
-        }
-        '\u{2500}'..='\u{259f}' => {
-            if letter(before) || letter(after) {
-                -6
-            } else {
-                1
-            }
-        }
-        _ if letter(before) && letter(after) => -6,
-        _ if letter(before) || letter(after) => -4,
-        _ => -2,
-    }
-}
-
-fn fit_letter(before: char, c: char, after: char) -> i64 {
-    let script = script(c);
-    let foreign = |n: char| n.is_alphabetic() && self::script(n) != script;
-    if matches!(script, Script::Asian) {
-        // Asian words do not lean on Latin letters; a trail byte that ate a letter makes them.
-        let lean = before.is_ascii_alphabetic() || after.is_ascii_alphabetic();
-        let rare = !matches!(c, '\u{3040}'..='\u{30ff}' | '\u{4e00}'..='\u{9fff}' | '\u{ac00}'..='\u{d7a3}');
-        return if lean {
-            -5
-        } else if rare {
-            -1
-        } else {
-            4
-        };
-    }
-    if foreign(before) || foreign(after) {
-        return -6;
-    }
-    let mut weight = match c {
-        'ª' | 'º' if before.is_ascii_digit() => return 2,
-        'ª' | 'º' if before.is_alphabetic() && after.is_alphabetic() => return -3,
-        'ª' | 'º' => return -1,
-        'µ' => return if after.is_alphabetic() && !before.is_alphabetic() { 2 } else { -4 },
-        'ƒ' | 'ˆ' => return -4,
-        'Þ' | 'ð' | 'þ' | 'Ð' | 'ÿ' | 'Ÿ' => 1,
-        _ if "äöüÄÖÜßéèêëàâáîïíìôóòûúùçñãõåæøÉÅØÆœšžłąęśćńżźčřůýőűěďťňğşıİçÖ".contains(c) => {
-            4
-        }
-        _ if matches!(script, Script::Latin) => 2,
-        _ => 4,
-    };
-    let capital_inside = before.is_lowercase() && c.is_uppercase();
-    // STRAßE is a word, şThe is none.
-    if capital_inside || (c.is_lowercase() && after.is_uppercase() && c != 'ß') {
-        weight = -4;
-    } else if c.is_uppercase() && after.is_lowercase() && before.is_uppercase() {
-        weight = -1;
-    }
-    if before.is_ascii_digit() || after.is_ascii_digit() {
-        weight -= 3;
-    }
-    // Latin words have single accented letters, at most two together.
-    if matches!(script, Script::Latin) && !before.is_ascii() && !after.is_ascii() {
-        weight = -4;
-    }
-    // Letters stand in words.
-    if !before.is_alphabetic() && !after.is_alphabetic() {
-        weight = weight.min(2) - 3;
-    }
-    weight
-}
-
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Script {
-    Latin,
-    Greek,
-    Cyrillic,
-    Asian,
-    Other,
-}
-
-fn script(c: char) -> Script {
-    match c {
-        'a'..='z' | 'A'..='Z' | '\u{aa}'..='\u{24f}' | '\u{1e00}'..='\u{1eff}' => Script::Latin,
-        '\u{370}'..='\u{3ff}' => Script::Greek,
-        '\u{400}'..='\u{4ff}' => Script::Cyrillic,
-        '\u{2e80}'..='\u{9fff}'
-        | '\u{ac00}'..='\u{d7a3}'
-        | '\u{f900}'..='\u{faff}'
-        | '\u{ff00}'..='\u{ffef}' => Script::Asian,
-        _ => Script::Other,
-    }
-}
-
-/// The word that holds character `i`, in quotation marks.
-fn word_around(chars: &[char], i: usize) -> String {
-    let inside = |c: &char| c.is_alphanumeric() || "€°²³£".contains(*c);
-    let start = chars[..i].iter().rposition(|c| !inside(c)).map_or(0, |p| p + 1);
-    let end = chars[i..].iter().position(|c| !inside(c)).map_or(chars.len(), |p| i + p);
-    let word: String = chars[start.max(i.saturating_sub(12))..end.min(i + 12)].iter().collect();
-    format!("\u{201c}{word}\u{201d}")
 }
 
 #[cfg(test)]

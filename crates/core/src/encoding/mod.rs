@@ -5,6 +5,7 @@
 
 mod code_page;
 mod detect;
+mod language;
 
 pub use detect::{Detected, NotText, detect};
 
@@ -24,6 +25,8 @@ pub enum Encoding {
     Cp437,
     /// DOS code page 850.
     Cp850,
+    /// DOS code page 852.
+    Cp852,
     /// One of the legacy encodings of the WHATWG Encoding Standard.
     Legacy(&'static rs::Encoding),
     /// UTF-8 where the bytes are well-formed, a legacy encoding of single bytes elsewhere: files put together from several.
@@ -52,7 +55,7 @@ impl Undecodable {
 }
 
 impl Encoding {
-    /// The encoding that a name stands for: a label of the WHATWG Encoding Standard, `cp437`, `cp850`, or
+    /// The encoding that a name stands for: a label of the WHATWG Encoding Standard, `cp437`, `cp850`, `cp852`, or
     /// `utf-8+windows-1252` (and its like), in any case.
     ///
     /// ```
@@ -65,6 +68,7 @@ impl Encoding {
         match label.as_str() {
             "cp437" | "ibm437" => return Some(Self::Cp437),
             "cp850" | "ibm850" => return Some(Self::Cp850),
+            "cp852" | "ibm852" => return Some(Self::Cp852),
             "latin-1" => return Some(Self::Legacy(rs::WINDOWS_1252)),
             _ => {}
         }
@@ -97,6 +101,7 @@ impl Encoding {
             Self::Utf16Be => "utf-16be".into(),
             Self::Cp437 => "cp437".into(),
             Self::Cp850 => "cp850".into(),
+            Self::Cp852 => "cp852".into(),
             Self::Legacy(encoding) => encoding.name().to_ascii_lowercase(),
             Self::Utf8Or(encoding) => format!("utf-8+{}", encoding.name().to_ascii_lowercase()),
         }
@@ -195,6 +200,7 @@ impl Encoding {
             }
             Self::Cp437 => code_page::decode(code_page::CP437, raw, scratch),
             Self::Cp850 => code_page::decode(code_page::CP850, raw, scratch),
+            Self::Cp852 => code_page::decode(code_page::CP852, raw, scratch),
             Self::Utf16Le => decode_legacy(rs::UTF_16LE, raw, scratch, undecodable),
             Self::Utf16Be => decode_legacy(rs::UTF_16BE, raw, scratch, undecodable),
             Self::Legacy(encoding) => decode_legacy(encoding, raw, scratch, undecodable),
