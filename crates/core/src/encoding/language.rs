@@ -153,7 +153,9 @@ fn plausibility(text: &[char]) -> f64 {
                 let lean = if before.is_ascii_lowercase() || after.is_ascii_lowercase() { 6.0 } else { 0.0 };
                 lean + if is_common_ideograph(c) { 11.5 } else { 16.0 }
             }
-            '\u{ac00}'..='\u{d7a3}' => 10.0,
+            '\u{ac00}'..='\u{d7a3}' => {
+                if is_common_syllable(c) { 10.0 } else { 17.0 }
+            }
             // Ordinals: behind a digit, or the point of a shortened word.
             'º' | 'ª' if before.is_ascii_digit() || before == '.' || before == ' ' => 6.0,
             _ => match script(c) {
@@ -297,6 +299,13 @@ fn is_common_ideograph(c: char) -> bool {
     }
     let (chinese, _, lacking) = rs::GBK.encode(text);
     !lacking && chinese.len() == 2 && (0xB0..=0xD7).contains(&chinese[0]) && chinese[1] >= 0xA1
+}
+
+/// Whether a Korean syllable is one of the 2,350 of the national standard; the code page holds all that can be built.
+fn is_common_syllable(c: char) -> bool {
+    let mut text = [0; 4];
+    let (korean, _, lacking) = rs::EUC_KR.encode(c.encode_utf8(&mut text));
+    !lacking && korean.len() == 2 && korean[0] >= 0xA1 && korean[1] >= 0xA1
 }
 
 /// The first place at which two readings of the same bytes differ, as an index into the first one.

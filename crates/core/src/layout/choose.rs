@@ -186,7 +186,8 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             && matches!(c.form, Form::Delimited { rank } if rank >= 5)
             && !c.dialect.runs_as_one
             && c.evenness() >= 0.98
-            && c.width >= 3
+            && !c.has_blank_columns()
+            && (c.width >= 3 || (matches!(c.form, Form::Delimited { rank: 6 }) && c.even >= 8))
     });
     lift(found, &|best, c| {
         best.form == Form::Aligned { two: false, rest: false }

@@ -72,6 +72,12 @@ impl Candidate {
         self.even as f64 / self.records.max(1) as f64
     }
 
+    /// Whether a column between others is always blank.
+    pub(super) fn has_blank_columns(&self) -> bool {
+        let inner = self.columns.len().saturating_sub(1);
+        self.columns.iter().take(inner).skip(1).any(|c| c.count() > 0 && c.different() == 0)
+    }
+
     /// Whether runs of blanks divide.
     pub(super) fn is_aligned(&self) -> bool {
         matches!(self.form, Form::Aligned { .. })

@@ -53,7 +53,7 @@ pub(super) fn learn(judged: &Judged<'_>, inside: &[usize]) -> Option<Details> {
                 counts[sort as usize] += usize::from(!is_missing(lexicon.text(row.values[column])));
             }
             let all: usize = counts[1..].iter().sum();
-            let sorts: Vec<Sort> = [Sort::Number, Sort::Moment, Sort::Code]
+            let sorts: Vec<Sort> = [Sort::Number, Sort::Moment]
                 .into_iter()
                 .filter(|s| counts[*s as usize] * 50 >= all)
                 .collect();

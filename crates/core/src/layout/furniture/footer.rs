@@ -82,6 +82,9 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
     if own < width && (width - own) * 5 > 5.max(2 * width) && near_end {
         return true;
     }
+    if own == width && width >= 4 && filled == 1 && judged.judge.columns.iter().filter(|c| c.blank() * 2 < c.count()).count() >= 4 {
+        return true;
+    }
     if own == width && judged.gain[at] < -8.0 {
         let gaps = row
             .values

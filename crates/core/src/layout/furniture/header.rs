@@ -218,7 +218,8 @@ fn goes_on_above(judged: &Judged<'_>, at: usize) -> bool {
         let filled = upper.iter().filter(|t| !t.is_empty()).count();
         return judged.row(at - 1).cuts <= judged.row(at).cuts.max(1) && (open || filled * 2 >= judged.width);
     }
-    upper.len() == lower.len() && open
+    let filled = upper.iter().filter(|t| !t.is_empty()).count();
+    upper.len() == lower.len() && (open || filled * 2 > upper.len())
 }
 
 /// Odd rows between the names and the first record are records too, unless they are words.

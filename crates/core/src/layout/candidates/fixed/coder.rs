@@ -13,6 +13,13 @@ const TOUCH_START: f64 = 16.0;
 const TOUCH_LINE: f64 = 2.0;
 /// Bits of a word or number cut by a start that others leave blank.
 pub(super) const CUT: f64 = 7.0;
+/// The same where columns touch anyway: a start, and each word or number that it cuts.
+const PACKED_START: f64 = 6.0;
+const PACKED_CUT: f64 = 0.6;
+/// Bits of a start beside a mark that joins: times, paths and numbers hold such marks.
+const PACKED_MARK: f64 = 1.0;
+/// Bits of a single blank in front of a column where columns touch: what is set off needs none.
+const PACKED_BLANK: f64 = 1.0;
 /// Bits of two blanks or more inside a value.
 const TWO_BLANKS: f64 = 5.0;
 /// Bits of a column without a name below a line of names, or with two.
@@ -42,6 +49,8 @@ pub(super) struct Frame<'f> {
     pub(super) rule: Option<&'f Placed>,
     /// Edges of dates that are run together with other digits.
     pub(super) dates: &'f [usize],
+    /// Whether columns touch: no blank is needed between them.
+    pub(super) is_packed: bool,
 }
 
 /// The words of a line of names, and which of them begin a name: those behind two blanks, and those behind a blank that all
@@ -74,6 +83,7 @@ pub(super) struct Coder<'l> {
     rule: Vec<(usize, usize)>,
     /// Edges that are known from elsewhere: no touching there is a breach.
     known: Vec<usize>,
+    is_packed: bool,
     columns: FxHashMap<(usize, usize), ColumnPrice>,
     edges: FxHashMap<usize, f64>,
 }
@@ -85,6 +95,7 @@ impl<'l> Coder<'l> {
             rule: frame.rule.map(|r| r.runs(false)).unwrap_or_default(),
             lines,
             known: frame.dates.to_vec(),
+            is_packed: frame.is_packed,
             columns: FxHashMap::default(),
             edges: FxHashMap::default(),
         }
@@ -117,7 +128,7 @@ impl<'l> Coder<'l> {
                 let any = words.iter().filter(|w| column.contains(&w.0)).count();
                 let names = begins.iter().filter(|b| column.contains(&words[**b].0)).count();
                 if any == 0 {
-                    bits += UNNAMED + 0.6 * lines;
+                    bits += UNNAMED + 1.5 * lines;
                 } else if names > 1 {
                     bits += (UNNAMED + 1.5 * lines) * (names - 1) as f64;
                 }
@@ -158,7 +169,11 @@ impl<'l> Coder<'l> {
                 if first > 1 && line.is_filled(first - 2) {
                     // Words have single blanks between them anyway; what else stands beside a blank hardly ever has.
                     let words = line.class(first - 2) == Class::Letter && line.class(first) == Class::Letter;
-                    single += if words { 1.0 } else { ONE_BLANK_DIGITS };
+                    single += match (self.is_packed, words) {
+                        (true, _) => PACKED_BLANK,
+                        (false, true) => 1.0,
+                        (false, false) => ONE_BLANK_DIGITS,
+                    };
                     worded += usize::from(words);
                     singles += 1;
                 } else if (0..first).any(|p| line.is_filled(p)) {
@@ -183,7 +198,7 @@ impl<'l> Coder<'l> {
             return *bits;
         }
         let count = self.lines.len() as f64;
-        let (mut touch, mut cut, mut mark, mut group, mut other, mut soft) = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
+        let (mut touch, mut cut, mut mark, mut group, mut other, mut soft, mut joint) = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
         for line in &self.lines {
             if start >= line.len() {
                 continue;
@@ -193,6 +208,8 @@ impl<'l> Coder<'l> {
                 touch += 1.0;
                 cut += f64::from(u8::from(left == right && left != Class::Mark));
                 mark += f64::from(u8::from(left == Class::Mark || right == Class::Mark));
+                let joins = |place: usize| matches!(line.slice(place, place + 1), ":" | "/" | "." | "-" | "@" | "," | "_");
+                joint += f64::from(u8::from(joins(start - 1) || joins(start)));
                 soft += f64::from(u8::from(left == Class::Digit && right == Class::Letter));
             } else {
                 // A blank that groups thousands is no gap between columns.
@@ -209,7 +226,9 @@ impl<'l> Coder<'l> {
         if touch > 0.0 {
             let share: f64 = (touch + 0.5) / (count + 1.0);
             bits = -touch * share.log2() - (count - touch) * (1.0 - share).log2() + 2.0;
-            if share <= 0.5 {
+            if self.is_packed {
+                bits = PACKED_START + if known { -1.5 * touch } else { PACKED_CUT * cut + PACKED_MARK * joint };
+            } else if share <= 0.5 {
                 bits += CUT * cut;
             } else if known || soft > 0.95 * count {
                 bits += TOUCH_START - if known { 1.5 * count } else { 0.0 };
@@ -240,6 +259,37 @@ impl<'l> Coder<'l> {
             }
             let Some((bits, fewer)) = better else { break };
             (best, current) = (bits, fewer);
+        }
+        current
+    }
+
+    /// Puts starts back in that were taken out too early: those of `all` that save bits beside, or instead of, one that stayed.
+    pub(super) fn exchange(&mut self, lexicon: &mut Lexicon, starts: Vec<usize>, all: &[usize]) -> Vec<usize> {
+        let mut current = starts;
+        let mut best = self.total(lexicon, &current);
+        for _ in 0..3 {
+            let mut better: Option<(f64, Vec<usize>)> = None;
+            for start in all.iter().filter(|s| !current.contains(s)) {
+                let mut more = current.clone();
+                let at = more.partition_point(|s| s < start);
+                more.insert(at, *start);
+                let mut options = vec![more.clone()];
+                for neighbour in [at.wrapping_sub(1), at + 1] {
+                    if neighbour > 0 && neighbour < more.len() {
+                        let mut fewer = more.clone();
+                        fewer.remove(neighbour);
+                        options.push(fewer);
+                    }
+                }
+                for option in options {
+                    let bits = self.total(lexicon, &option);
+                    if bits < best - 0.01 && better.as_ref().is_none_or(|b| bits < b.0) {
+                        better = Some((bits, option));
+                    }
+                }
+            }
+            let Some((bits, starts)) = better else { break };
+            (best, current) = (bits, starts);
         }
         current
     }

@@ -1,6 +1,7 @@
 //! Fixed layouts: starts are proposed from what lines have in common, taken out while that saves bits, and put to their places.
 
 mod coder;
+mod packed;
 pub(in crate::layout) mod placed;
 mod settle;
 mod starts;
@@ -86,7 +87,7 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         .collect();
     sets.extend(named.into_iter().map(|starts| (true, starts)));
     sets.extend(starts::class_changes(&core).map(|starts| (true, starts)));
-    let dates = starts::date_edges(&core);
+    let dates = starts::date_edges(&core, false);
     if !dates.is_empty() {
         for (is_core, starts) in sets.clone() {
             let mut more = starts;
@@ -122,16 +123,42 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         if body.len() < 2 {
             continue;
         }
-        let frame = Frame { names, rule, dates: &dates };
+        let frame = Frame { names, rule, dates: &dates, is_packed: false };
         let mut coder = Coder::new(body, &frame);
         let best = if starts.len() < IMPROVED { coder.improve(&mut bench.lexicon, &starts) } else { starts };
-        if best.len() < 2 || priced.contains(&best) {
+        let cut = best[1..].iter().any(|s| !dates.contains(s) && starts::cuts_values(base, *s));
+        if best.len() < 2 || cut || priced.contains(&best) {
             continue;
         }
         priced.push(best.clone());
         found.push(price(bench, all, &best, &frame, unit, true));
     }
+    if rule.is_none() {
+        found.extend(packed(bench, all, &core, unit));
+    }
     found
+}
+
+/// Prices starts of columns that touch.
+fn packed(bench: &mut Bench<'_, '_>, all: &[&Placed], core: &[&Placed], unit: Unit) -> Option<Candidate> {
+    let first = *all.first()?;
+    // Names in the first line are as closely packed as the values.
+    let digits = |l: &Placed| l.text().bytes().filter(u8::is_ascii_digit).count();
+    let rest: Vec<&Placed> = core.iter().filter(|l| !std::ptr::eq(**l, first)).copied().collect();
+    let usual = rest.iter().map(|l| digits(l)).sum::<usize>() / rest.len().max(1);
+    let named = usual >= 4 && digits(first) * 8 < usual && first.runs(false).len() > 1;
+    let body: Vec<&Placed> = if named { rest } else { core.to_vec() };
+    let body: Vec<&Placed> = body.into_iter().filter(|l| !l.is_rule()).take(LINES).collect();
+    if !packed::may_touch(&body) {
+        return None;
+    }
+    let names = named.then_some(first);
+    let (starts, dates) = packed::propose(&body, names);
+    let frame = Frame { names, rule: None, dates: &dates, is_packed: true };
+    let mut coder = Coder::new(body, &frame);
+    let best = coder.improve(&mut bench.lexicon, &starts);
+    let best = coder.exchange(&mut bench.lexicon, best, &starts);
+    (best.len() > 1).then(|| price(bench, all, &best, &frame, unit, true))
 }
 
 /// Prices all lines cut at `starts`: those that fit as records, the others set aside.
@@ -240,6 +267,7 @@ fn names_line<'l>(lexicon: &mut Lexicon, all: &[&'l Placed], core: &[&'l Placed]
         let (typed, runs) = typed(line);
         runs >= 2 && cells >= 2.max(starts.len() / 2) && typed * 5 <= runs
     };
+    let longest = core.iter().map(|l| l.len()).max().unwrap_or(0);
     let line = all[first];
     if is_names(line) {
         let body: Vec<&&Placed> = core.iter().filter(|l| !std::ptr::eq(**l, line)).take(60).collect();
@@ -268,7 +296,7 @@ fn names_line<'l>(lexicon: &mut Lexicon, all: &[&'l Placed], core: &[&'l Placed]
                 lexicon.get(id).sort.is_typed()
             })
             .count();
-        runs.len() >= 2 && cells >= 2.max(starts.len() / 2) && typed * 5 <= runs.len()
+        runs.len() >= 2 && cells >= 2.max(starts.len() / 2) && typed * 5 <= runs.len() && line.len() <= longest + 60
     };
     all[..first].iter().rev().take(6).find(|l| !l.is_rule() && is_names(l)).copied()
 }

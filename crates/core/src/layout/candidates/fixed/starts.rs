@@ -69,6 +69,10 @@ pub(super) fn rule<'l>(lines: &[&'l Placed]) -> Option<&'l Placed> {
 /// are no such names.
 pub(super) fn with_empty_columns(starts: &[usize], lines: &[&Placed], names: &Placed) -> Option<Vec<usize>> {
     let words = names.runs(false);
+    let longest = lines.iter().filter(|l| !std::ptr::eq(**l, names)).map(|l| l.len()).max().unwrap_or(0);
+    if names.len() > longest + 60 || names.phrases() > starts.len() + 3 {
+        return None;
+    }
     let mut more = starts.to_vec();
     for (at, (from, to)) in words.iter().enumerate().skip(1) {
         let set_off = from - words[at - 1].1 > 1;
@@ -81,6 +85,12 @@ pub(super) fn with_empty_columns(starts: &[usize], lines: &[&Placed], names: &Pl
     more.sort_unstable();
     more.dedup();
     (more.len() > starts.len()).then_some(more)
+}
+
+/// Whether a start stands inside words or numbers of more than a few lines.
+pub(super) fn cuts_values(lines: &[&Placed], start: usize) -> bool {
+    let cut = |l: &&&Placed| l.is_crossed(start) && l.class(start) == l.class(start - 1) && l.class(start) != Class::Mark;
+    lines.iter().filter(cut).count() * 100 > lines.len() * 15
 }
 
 /// Starts where what stands at one place changes its class from the place before, in most lines. No blanks are needed.
@@ -113,8 +123,9 @@ pub(super) fn class_changes(lines: &[&Placed]) -> Option<Vec<usize>> {
     Some(starts)
 }
 
-/// Edges of eight-digit dates that stand at the same place in all lines, run together with other digits.
-pub(super) fn date_edges(lines: &[&Placed]) -> Vec<usize> {
+/// Edges of eight-digit dates that stand at the same place in all lines, run together with other digits; with `any`, also those
+/// that touch letters.
+pub(super) fn date_edges(lines: &[&Placed], any: bool) -> Vec<usize> {
     let count = lines.len();
     let width = lines.iter().map(|l| l.len()).min().unwrap_or(0);
     let mut edges = Vec::new();
@@ -130,7 +141,8 @@ pub(super) fn date_edges(lines: &[&Placed]) -> Vec<usize> {
                 && texts.iter().any(|t| *t != texts[0])
         };
         if dates(is_year_first) || dates(is_year_last) {
-            let digits = |p: usize| lines.iter().filter(|l| l.class(p) == Class::Digit).count() * 10 > count * 9;
+            let touches = |l: &&&Placed, p: usize| l.class(p) == Class::Digit || (any && l.class(p) == Class::Letter);
+            let digits = |p: usize| lines.iter().filter(|l| touches(l, p)).count() * 10 > count * 9;
             let mut found = false;
             if place > 0 && digits(place - 1) {
                 edges.push(place);

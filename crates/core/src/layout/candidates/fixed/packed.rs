@@ -1,0 +1,160 @@
+//! Starts in files whose columns touch: from what changes at a place in most lines, from names, dates, signs and filling.
+//!
+//! No blank sets such columns off, so each hint alone is weak. All of them propose; the price of the columns decides which stay.
+//! Where digits touch digits without a date, a sign, a name or a change of habit, nothing proposes: that is for people to say.
+
+use super::placed::{Class, Placed};
+use super::starts::date_edges;
+
+/// Places that are looked at.
+const WIDEST: usize = 400;
+
+/// Lines that are enough to learn habits from.
+const FEWEST: usize = 4;
+
+/// Most proposals; the weakest are left out.
+const MOST: usize = 44;
+
+/// What stands at one place in all lines.
+#[derive(Clone, Debug, Default)]
+struct Habit {
+    classes: [usize; 4],
+    /// Digits, by value.
+    digits: [usize; 10],
+    /// How the class differs from that of the place before, in lines that have a character here.
+    changes: usize,
+}
+
+impl Habit {
+    fn filled(&self) -> usize {
+        self.classes[1..].iter().sum()
+    }
+
+    /// Bits that a digit at this place carries.
+    fn entropy(&self) -> f64 {
+        let all: usize = self.digits.iter().sum();
+        self.digits
+            .iter()
+            .filter(|d| **d > 0)
+            .map(|d| {
+                let share = *d as f64 / all as f64;
+                -share * share.log2()
+            })
+            .sum()
+    }
+}
+
+/// Whether columns may touch in these lines: at some place most of them go from one sort of character to another without a blank.
+pub(super) fn may_touch(lines: &[&Placed]) -> bool {
+    let width = lines.iter().map(|l| l.len()).max().unwrap_or(0).min(WIDEST);
+    lines.len() >= FEWEST
+        && (1..width).any(|place| {
+            let meets = |l: &&&Placed| {
+                let (left, right) = (l.class(place - 1), l.class(place));
+                left != right && left != Class::Blank && right != Class::Blank && left != Class::Mark && right != Class::Mark
+            };
+            lines.iter().filter(meets).count() * 10 >= lines.len() * 5
+        })
+        || !date_edges(lines, false).is_empty()
+}
+
+/// Starts worth a price, in order, and those of them that a date proves.
+pub(super) fn propose(lines: &[&Placed], names: Option<&Placed>) -> (Vec<usize>, Vec<usize>) {
+    let count = lines.len();
+    let width = lines.iter().map(|l| l.len()).max().unwrap_or(0).min(WIDEST);
+    let habits: Vec<Habit> = (0..width).map(|place| habit(lines, place)).collect();
+    // Strength of each proposal, by place.
+    let mut strength: Vec<(f64, usize)> = Vec::new();
+    let share = |n: usize| n as f64 / count as f64;
+    for place in 1..width {
+        let (before, here) = (&habits[place - 1], &habits[place]);
+        let mut own: f64 = 0.0;
+        // What stands here differs in sort from what stands before, in most lines that have something here.
+        if here.filled() * 10 >= count && here.changes * 10 >= here.filled() * 7 {
+            own = own.max(share(here.changes));
+        }
+        // Values end here, or begin.
+        let (fill, fill_before) = (share(here.filled()), share(before.filled()));
+        own = own.max(((fill - fill_before).abs() - 0.15) * 1.2);
+        // Digits that carry little follow digits that carry much: a filled-up number behind another one.
+        let digits = |h: &Habit| h.classes[Class::Digit as usize] * 10 >= count * 9;
+        if digits(before) && digits(here) && count >= 8 && before.entropy() - here.entropy() > 1.2 {
+            own = own.max(0.3 + 0.15 * (before.entropy() - here.entropy()));
+        }
+        if own > 0.25 {
+            strength.push((own, place));
+        }
+    }
+    let dates = date_edges(lines, true);
+    // Six digits inside a date of eight are no date of their own.
+    let inside = |place: usize| dates.iter().any(|d| place.abs_diff(*d) < 9);
+    let short: Vec<usize> = short_dates(lines).into_iter().filter(|p| !inside(*p)).collect();
+    strength.extend(dates.iter().chain(&short).map(|place| (2.0, *place)));
+    for (from, _) in names.map(|n| n.runs(false)).unwrap_or_default() {
+        if from > 0 {
+            strength.push((1.0, from));
+        }
+    }
+    strength.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+    let mut starts = vec![0];
+    for (_, place) in strength {
+        if !starts.contains(&place) && starts.len() < MOST {
+            starts.push(place);
+        }
+    }
+    starts.sort_unstable();
+    (starts, dates)
+}
+
+fn habit(lines: &[&Placed], place: usize) -> Habit {
+    let mut habit = Habit::default();
+    for line in lines {
+        let class = line.class(place);
+        habit.classes[class as usize] += 1;
+        if class == Class::Blank {
+            continue;
+        }
+        habit.changes += usize::from(place > 0 && line.class(place - 1) != class);
+        if class == Class::Digit
+            && let Some(digit) = line.slice(place, place + 1).bytes().next()
+        {
+            habit.digits[usize::from(digit.wrapping_sub(b'0')).min(9)] += 1;
+        }
+    }
+    habit
+}
+
+/// Edges of six-digit dates (year, month, day in either order) that touch other characters in all lines.
+fn short_dates(lines: &[&Placed]) -> Vec<usize> {
+    let count = lines.len();
+    let width = lines.iter().map(|l| l.len()).min().unwrap_or(0);
+    let mut edges = Vec::new();
+    if count < 12 {
+        return edges;
+    }
+    let two = |text: &str, at: usize| text.get(at..at + 2).and_then(|t| t.parse::<u32>().ok());
+    let is_date = |text: &str, order: [usize; 3]| {
+        text.len() == 6
+            && text.bytes().all(|b| b.is_ascii_digit())
+            && two(text, order[1]).is_some_and(|m| (1..=12).contains(&m))
+            && two(text, order[2]).is_some_and(|d| (1..=31).contains(&d))
+            && two(text, order[0]).is_some()
+    };
+    for place in 0..width.saturating_sub(6) {
+        let texts: Vec<&str> = lines.iter().map(|l| l.slice(place, place + 6)).collect();
+        for order in [[0, 2, 4], [4, 2, 0]] {
+            let mut years: Vec<u32> = texts.iter().filter_map(|t| two(t, order[0])).collect();
+            years.sort_unstable();
+            years.dedup();
+            let all = texts.iter().all(|t| is_date(t, order));
+            // Years lie close together; days and months do not.
+            let mut days: Vec<u32> = texts.iter().filter_map(|t| two(t, order[2])).collect();
+            days.sort_unstable();
+            days.dedup();
+            if all && years.len() <= 4 && days.len() >= 6 && years.last().zip(years.first()).is_some_and(|(a, b)| a - b <= 4) {
+                edges.extend([place, place + 6].into_iter().filter(|p| *p > 0));
+            }
+        }
+    }
+    edges
+}
