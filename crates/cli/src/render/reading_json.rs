@@ -48,7 +48,7 @@ struct LayoutJson {
     comment_prefix: Option<String>,
     starts: Option<Vec<usize>>,
     /// For records of several lines at fixed places: the starts of each line; null for lines that a delimiter divides.
-    line_starts: Option<Vec<Option<Vec<usize>>>>,
+    line_starts: Option<Vec<Vec<usize>>>,
     lines_per_record: u64,
     decided_by: &'static str,
     why: String,
@@ -188,14 +188,14 @@ fn starts(dialect: &Dialect) -> Option<&Fixed> {
     }
 }
 
-/// The starts of each line of a record.
-fn line_starts(dialect: &Dialect) -> Option<Vec<Option<Vec<usize>>>> {
+/// The starts of each line of a record; `None` where a mark divides one of the lines.
+fn line_starts(dialect: &Dialect) -> Option<Vec<Vec<usize>>> {
     let Division::Multiline(Multiline::Cycle { lines, .. }) = &dialect.division else { return None };
     let starts = |parts: &LineParts| match parts {
         LineParts::Fixed(fixed) => Some(from_one(&fixed.starts)),
         LineParts::Delimited { .. } => None,
     };
-    Some(lines.iter().map(starts).collect())
+    lines.iter().map(starts).collect()
 }
 
 /// The rival of a layout: its delimiter, or its starts.

@@ -30,7 +30,7 @@ pub(super) fn rank<'s, 't>(
 ) -> Ranking<'s, 't> {
     let plain = lines::plain_dialect(samples, choices);
     let mut bench = Bench { sample, lexicon: Lexicon::default(), plain };
-    let mut found = propose(&mut bench, samples, choices, hint);
+    let mut found = propose(&mut bench, choices, hint);
     let blank = blank_lines(sample);
     for candidate in &mut found {
         // Where blank lines stand is news, unless blocks explain it.
@@ -62,7 +62,6 @@ pub(super) fn rank<'s, 't>(
 
 fn propose(
     bench: &mut Bench<'_, '_>,
-    samples: Samples<'_>,
     choices: &LayoutChoices,
     hint: Option<&str>,
 ) -> Vec<Candidate> {
@@ -70,7 +69,7 @@ fn propose(
         || choices.lines_per_record.is_some_and(|lines| lines > 1)
         || choices.starts.as_ref().is_some_and(|lines| lines.len() > 1);
     if stated_lines {
-        return several_lines(bench, samples, choices).into_iter().collect();
+        return candidates::stacked(bench, choices);
     }
     if choices.kind == Some(LayoutKind::Report) && choices.starts.is_none() {
         return candidates::fixed(bench, None, None);
@@ -101,30 +100,9 @@ fn propose(
     found.extend(candidates::aligned(bench, choices.quote.unwrap_or(None)));
     if choices.kind != Some(LayoutKind::Delimited) {
         found.extend(candidates::fixed(bench, None, None));
-        found.extend(several_lines(bench, samples, choices));
+        found.extend(candidates::stacked(bench, choices));
     }
     found
-}
-
-/// Records of several lines, priced.
-fn several_lines(bench: &mut Bench<'_, '_>, samples: Samples<'_>, choices: &LayoutChoices) -> Option<Candidate> {
-    let base = crate::record::Dialect { quote: None, ..bench.plain.clone() };
-    let dialect = multiline::dialect(samples, choices, &base)?;
-    let grid = Grid::read(bench.sample, &dialect, &mut bench.lexicon);
-    let width = dialect.division.multiline().map_or(1, crate::record::Multiline::width);
-    let priced = super::measure::structure::price(&mut bench.lexicon, &grid, width, None);
-    Some(Candidate {
-        dialect,
-        form: Form::Multiline,
-        width,
-        bits: priced.bits + 20.0,
-        records: grid.rows.len(),
-        even: grid.rows.iter().filter(|r| r.fields as usize == width).count(),
-        aside: priced.aside.len(),
-        quoted: 0,
-        bad_quotes: 0,
-        columns: priced.columns,
-    })
 }
 
 /// Bits of where blank lines stand.

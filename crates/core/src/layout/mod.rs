@@ -14,6 +14,7 @@ mod multiline;
 mod repeats;
 mod report;
 mod sample;
+mod tally;
 mod values;
 
 pub use delimiter::{delimiter_from_word, delimiter_word};

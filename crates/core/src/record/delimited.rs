@@ -43,6 +43,8 @@ pub struct Dialect {
     pub comment_prefix: Option<Vec<u8>>,
     /// Whether a carriage return without a line feed ends a line.
     pub lone_cr_ends_line: bool,
+    /// Lines, blanks around them left out, that stand between records of several lines, as blank ones do.
+    pub separators: Vec<Vec<u8>>,
 }
 
 impl Dialect {
@@ -61,6 +63,7 @@ impl Dialect {
             quote: Some(b'"'),
             comment_prefix: None,
             lone_cr_ends_line: false,
+            separators: Vec::new(),
         }
     }
 
@@ -278,6 +281,12 @@ impl Machine {
                 Some(true) => return self.whole_line(text, last, Step::Rule),
                 Some(false) => {}
                 None => return Step::NeedMore,
+            }
+        }
+        if !self.dialect.separators.is_empty() {
+            let Some((end, _)) = self.whole_line_at(text, from, last) else { return Step::NeedMore };
+            if self.dialect.separators.iter().any(|s| s == text[from..end].trim_ascii()) {
+                return self.whole_line(text, last, Step::Blank);
             }
         }
         match &self.dialect.division {

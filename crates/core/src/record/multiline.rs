@@ -26,6 +26,8 @@ pub enum Multiline {
     Labelled {
         /// The labels in the order of the columns.
         labels: Vec<Vec<u8>>,
+        /// Whether the first of them begins a record, whatever stands before it: no blank line is needed.
+        begins: bool,
     },
     /// Fixed columns; a line whose first column is blank continues the record above.
     Continued(Fixed),
@@ -36,7 +38,7 @@ impl Multiline {
     pub fn width(&self) -> usize {
         match self {
             Self::Cycle { lines, .. } => lines.iter().map(LineParts::count).sum(),
-            Self::Labelled { labels } => labels.len(),
+            Self::Labelled { labels, .. } => labels.len(),
             Self::Continued(fixed) => fixed.starts.len(),
         }
     }
@@ -111,6 +113,12 @@ impl LineParts {
     }
 }
 
+/// Whether a line is drawn with one mark: `----------`.
+fn is_drawn(line: &[u8]) -> bool {
+    let line = line.trim_ascii();
+    line.len() >= 3 && matches!(line[0], b'-' | b'=' | b'_' | b'~' | b'*' | b'#' | b'+') && line.iter().all(|b| *b == line[0])
+}
+
 fn is_blank(line: &[u8]) -> bool {
     line.iter().all(|b| matches!(b, b' ' | b'\t' | b'\r' | 0x0C))
 }
@@ -124,7 +132,9 @@ impl Machine {
             Division::Multiline(Multiline::Cycle { lines, first }) => {
                 self.cycle(text, last, lines, first.as_ref())
             }
-            Division::Multiline(Multiline::Labelled { labels }) => self.labelled(text, last, labels),
+            Division::Multiline(Multiline::Labelled { labels, begins }) => {
+                self.labelled(text, last, labels, *begins)
+            }
             Division::Multiline(Multiline::Continued(fixed)) => self.continued(text, last, fixed),
             _ => Step::End,
         };
@@ -150,7 +160,7 @@ impl Machine {
                 self.next = next;
                 return Step::Stray;
             }
-            if seen > 0 && (is_blank(line) || (first.is_some() && starts_here(line))) {
+            if seen > 0 && (self.divides_records(line) || (first.is_some() && starts_here(line))) {
                 break;
             }
             let due = self.fields.len() + parts.count();
@@ -176,7 +186,12 @@ impl Machine {
         Step::Record
     }
 
-    fn labelled(&mut self, text: &[u8], last: bool, labels: &[Vec<u8>]) -> Step {
+    /// Whether a line stands between two records: blank, drawn, or one that the dialect says.
+    fn divides_records(&self, line: &[u8]) -> bool {
+        is_blank(line) || is_drawn(line) || self.dialect.separators.iter().any(|s| s == line.trim_ascii())
+    }
+
+    fn labelled(&mut self, text: &[u8], last: bool, labels: &[Vec<u8>], begins: bool) -> Step {
         let mut values: Vec<Vec<u8>> = vec![Vec::new(); labels.len()];
         let mut current = None;
         let mut at = self.start;
@@ -191,8 +206,19 @@ impl Machine {
             }
             let Some((end, next)) = self.whole_line_at(text, at, last) else { return Step::NeedMore };
             let line = &text[at..end];
-            if is_blank(line) {
+            if lines > 0 && self.divides_records(line) {
                 break;
+            }
+            let is_first = begins
+                && labels.first().is_some_and(|first| first.eq_ignore_ascii_case(split_label(line).0))
+                && split_label(line).0.len() < line.len();
+            if is_first && lines > 0 {
+                break;
+            }
+            if begins && !is_first && lines == 0 {
+                self.end = end;
+                self.next = next;
+                return Step::Stray;
             }
             let continued = matches!(line[0], b' ' | b'\t');
             if continued && current.is_some() {
@@ -344,7 +370,7 @@ oil
 
     #[test]
     fn labels_name_the_columns_and_blanks_continue_a_value() {
-        let division = Multiline::Labelled { labels: vec![b"Vessel".to_vec(), b"Note".to_vec()] };
+        let division = Multiline::Labelled { labels: vec![b"Vessel".to_vec(), b"Note".to_vec()], begins: false };
         let text = "Vessel: Saltwind
 Note: lies
  at berth 007
@@ -362,6 +388,21 @@ at berth 007",
                 ],
             ),
             (Step::Record, vec!["", "none", "Flag: NL"]),
+        ];
+        assert_eq!(read(text, division), owned(expected));
+    }
+
+    #[test]
+    fn the_first_label_may_begin_a_record() {
+        let division =
+            Multiline::Labelled { labels: vec![b"Vessel".to_vec(), b"Berth".to_vec()], begins: true };
+        let text = "Printed: today\nVessel: Saltwind\nBerth: 007\nVessel: Heron\n-----\nVessel: Quill\nBerth: 9\n";
+        let expected = [
+            (Step::Stray, vec![]),
+            (Step::Record, vec!["Saltwind", "007"]),
+            (Step::Record, vec!["Heron", ""]),
+            (Step::Rule, vec![]),
+            (Step::Record, vec!["Quill", "9"]),
         ];
         assert_eq!(read(text, division), owned(expected));
     }

@@ -1,6 +1,7 @@
 //! Marks that may divide fields, and marks that begin comments.
 
 use super::super::measure::structure::rank;
+use super::super::tally::Tally;
 
 /// Marks that are looked at.
 const MOST: usize = 14;
@@ -15,20 +16,18 @@ fn belongs_to_values(c: char) -> bool {
 
 /// Marks, also of several characters, that stand in many lines.
 pub(super) fn delimiters(lines: &[&str]) -> Vec<String> {
-    let mut counts: Vec<(char, usize)> = Vec::new();
+    let mut counts: Tally<char> = Tally::default();
     for line in lines {
         let mut seen: Vec<char> = Vec::new();
         for c in line.chars() {
             let odd = c.is_ascii() || "¦¬§¤·¶".contains(c);
             if odd && !belongs_to_values(c) && c != '\u{c}' && !seen.contains(&c) {
                 seen.push(c);
-                match counts.iter_mut().find(|known| known.0 == c) {
-                    Some(known) => known.1 += 1,
-                    None => counts.push((c, 1)),
-                }
+                counts.add(c);
             }
         }
     }
+    let mut counts: Vec<(char, usize)> = counts.iter().map(|(c, count)| (*c, count)).collect();
     counts.sort_by_key(|c| (std::cmp::Reverse(c.1), c.0));
     let mut found: Vec<String> = Vec::new();
     for (mark, count) in counts.into_iter().take(MOST) {
@@ -51,7 +50,7 @@ pub(super) fn delimiters(lines: &[&str]) -> Vec<String> {
 
 /// Runs of two to four marks, none of which divides alone, that most lines hold: `<>`, `%%`.
 fn paired(lines: &[&str]) -> Vec<String> {
-    let mut runs = Tally::default();
+    let mut runs: Tally<&str> = Tally::default();
     for line in lines.iter().take(LINES) {
         let mut seen: Vec<&str> = Vec::new();
         for run in line.split(|c: char| c.is_alphanumeric() || c.is_whitespace() || matches!(c, '"' | '\'')) {
@@ -64,7 +63,7 @@ fn paired(lines: &[&str]) -> Vec<String> {
         }
     }
     let many = |count: usize| count * 5 >= lines.len().min(LINES) * 4;
-    runs.0.into_iter().filter(|(_, count)| many(*count)).map(|(run, _)| run).collect()
+    runs.iter().filter(|(_, count)| many(*count)).map(|(run, _)| (*run).to_owned()).collect()
 }
 
 /// The longest run of neighbouring lines with a mark.
@@ -77,30 +76,15 @@ fn longest_run(lines: &[&str], mark: char) -> usize {
     best
 }
 
-/// Counts of what stands at one place.
-#[derive(Default)]
-struct Tally(Vec<(String, usize)>);
-
-impl Tally {
-    fn add(&mut self, what: &str) {
-        match self.0.iter_mut().find(|t| t.0 == what) {
-            Some(known) => known.1 += 1,
-            None => self.0.push((what.to_owned(), 1)),
-        }
-    }
-
-    fn top(&self) -> Option<&(String, usize)> {
-        self.0.iter().max_by_key(|t| t.1)
-    }
-}
-
 /// Longer marks that hold `mark`: its usual run, and the run with what always stands beside it.
 fn longer(lines: &[&str], mark: char) -> Vec<String> {
     if mark == ' ' || mark == '\t' {
         return Vec::new();
     }
-    let (mut runs, mut before, mut behind, mut all) = (Tally::default(), Tally::default(), Tally::default(), 0);
-    let mut both = Tally::default();
+    let mut runs: Tally<&str> = Tally::default();
+    let (mut before, mut behind): (Tally<String>, Tally<String>) = Default::default();
+    let mut both: Tally<(String, String)> = Tally::default();
+    let mut all = 0;
     for line in lines.iter().take(LINES) {
         let mut at = 0;
         while let Some(found) = line[at..].find(mark) {
@@ -112,9 +96,9 @@ fn longer(lines: &[&str], mark: char) -> Vec<String> {
             let back = outside(line[to..].chars().next());
             all += 1;
             runs.add(&line[from..to]);
-            before.add(&front);
-            behind.add(&back);
-            both.add(&format!("{front}\0{back}"));
+            before.add(front.clone());
+            behind.add(back.clone());
+            both.add((front, back));
             at = to;
         }
     }
@@ -122,13 +106,13 @@ fn longer(lines: &[&str], mark: char) -> Vec<String> {
     let Some((run, often)) = runs.top() else { return found };
     let doubled = run.chars().count() > 1;
     if doubled && often * 5 > all * 4 {
-        found.push(run.clone());
+        found.push((*run).to_owned());
     }
     if !doubled {
-        let always = |beside: &Tally| {
+        let always = |beside: &Tally<String>| {
             beside
                 .top()
-                .filter(|(text, often)| !matches!(text.as_str(), "" | " " | "\t") && !text.starts_with(mark) && often * 100 > all * 95)
+                .filter(|(text, often)| !matches!(text.as_str(), "" | " " | "\t") && !text.starts_with(mark) && *often * 100 > all * 95)
                 .map(|top| top.0.clone())
         };
         let (front, back) = (always(&before), always(&behind));
@@ -139,7 +123,7 @@ fn longer(lines: &[&str], mark: char) -> Vec<String> {
         found.extend(back.map(|back| format!("{run}{back}")));
     }
     if let Some((pair, often)) = both.top()
-        && pair == " \0 "
+        && (pair.0.as_str(), pair.1.as_str()) == (" ", " ")
         && often * 100 > all * 95
         && (doubled || rank(run) >= 5)
     {

@@ -3,7 +3,9 @@
 mod aligned;
 mod delimited;
 pub(super) mod fixed;
+mod labels;
 mod marks;
+mod stacked;
 mod whole;
 
 use super::measure::column::Column;
@@ -14,6 +16,7 @@ use crate::record::Dialect;
 pub(super) use aligned::propose as aligned;
 pub(super) use delimited::{Wanted, propose as delimited};
 pub(super) use fixed::propose as fixed;
+pub(super) use stacked::propose as stacked;
 pub(super) use whole::{not_a_table, propose as whole};
 
 /// What sort of layout a candidate is.
