@@ -13,7 +13,7 @@ use super::measure::grid::Grid;
 use super::measure::lexicon::Lexicon;
 use super::sample::Sample;
 use super::{LayoutChoices, LayoutKind, Samples, lines, multiline};
-use crate::record::Division;
+use crate::record::{Division, Multiline};
 
 /// Candidates in the order of their price, after the rules; the first one wins.
 pub(super) struct Ranking<'s, 't> {
@@ -173,6 +173,11 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             && c.width >= 3
             && c.width + 2 >= best.width
             && c.bits < 1.05 * best.bits
+    });
+    // Labels say what values are; lines of a cycle only where they stand.
+    lift(found, &|best, c| {
+        let labelled = |c: &Candidate| matches!(c.dialect.division, Division::Multiline(Multiline::Labelled { .. }));
+        best.form == Form::Multiline && !labelled(best) && labelled(c) && c.bits < 1.1 * best.bits
     });
     let filled = bench.sample.filled().count();
     let spread = bench.sample.filled().filter(|l| memchr::memmem::find(l.trim_ascii(), b"  ").is_some()).count();

@@ -49,11 +49,13 @@ pub(super) fn comment_prefix(samples: Samples<'_>, choices: &LayoutChoices, deli
         lines(samples.head).filter(|l| !l.trim_ascii().is_empty()).take(2 * LINES).collect();
     let others: Vec<&[u8]> = lines(samples.middle).take(LINES).collect();
     let all = filled.len() + others.len();
+    // Lines drawn with a mark are rules, whatever the mark.
+    let drawn = |line: &[u8]| !line.iter().any(|b| b.is_ascii_alphanumeric() || *b >= 0x80) && line.len() > 2;
     for prefix in COMMENT_PREFIXES {
         if prefix == delimiter {
             continue;
         }
-        let marked = |line: &&&[u8]| line.starts_with(prefix.as_bytes());
+        let marked = |line: &&&[u8]| line.starts_with(prefix.as_bytes()) && (!drawn(line) || matches!(prefix, "#" | "##"));
         let count = filled.iter().filter(marked).count();
         let everywhere = count + others.iter().filter(marked).count();
         if count == 0 || everywhere * 2 > all && count > filled.len() / 2 && !leads(&filled, prefix) {

@@ -175,7 +175,24 @@ fn look(line: &[u8]) -> Look {
 
 /// Numbers of lines after which the looks of lines come again.
 fn counts(text: &[&[u8]], divides: &dyn Fn(&[u8]) -> bool) -> Vec<usize> {
-    let looks: Vec<Look> = text.iter().filter(|l| !divides(l)).take(LINES).map(|l| look(l)).collect();
+    let exact: Vec<Look> = text.iter().filter(|l| !divides(l)).take(LINES).map(|l| look(l)).collect();
+    // How far a line is set in means nothing where its first value is aligned at the right.
+    let coarse: Vec<Look> = exact.iter().map(|l| (usize::from(l.0 > 0), l.1, Vec::new())).collect();
+    let mut counts: Vec<usize> = Vec::new();
+    for looks in [&exact, &coarse] {
+        for count in repeating(looks) {
+            if !counts.contains(&count) {
+                counts.push(count);
+            }
+        }
+    }
+    counts.extend(by_first_character(text, divides).filter(|n| !counts.contains(n)));
+    counts.truncate(3);
+    counts
+}
+
+/// The distances after which looks come again, at most two.
+fn repeating(looks: &[Look]) -> Vec<usize> {
     let all = looks.len();
     let share = |step: usize| -> f64 {
         let mut hits = 0;
@@ -192,9 +209,7 @@ fn counts(text: &[&[u8]], divides: &dyn Fn(&[u8]) -> bool) -> Vec<usize> {
         .filter(|(hit, _)| *hit > base + 0.2 && *hit > 0.75)
         .collect();
     hits.sort_by(|a, b| (b.0 - 0.01 * b.1 as f64).total_cmp(&(a.0 - 0.01 * a.1 as f64)));
-    let mut counts: Vec<usize> = hits.into_iter().take(2).map(|h| h.1).collect();
-    counts.extend(by_first_character(text, divides).filter(|n| !counts.contains(n)));
-    counts
+    hits.into_iter().take(2).map(|h| h.1).collect()
 }
 
 /// The distance after which the first characters come again, as record types do.

@@ -4,7 +4,7 @@ use super::super::candidates::Candidate;
 use super::super::{Footer, Samples, SetAside, Total};
 use super::rows::{Place, Row};
 use super::{Judged, total};
-use crate::record::Machine;
+use crate::record::{Division, Machine, Multiline, split_label};
 
 /// Rows that are looked at, from the end.
 const LOOKED_AT: usize = 60;
@@ -55,10 +55,32 @@ pub(super) fn find(samples: Samples<'_>, candidate: &Candidate, judged: &Judged<
             _ => footer.set_aside.push(SetAside { line: row.line, lines: row.lines, why }),
         }
     }
+    if let Division::Multiline(Multiline::Labelled { labels, .. }) = &candidate.dialect.division {
+        remarks_behind_labels(sample, judged, labels, &mut footer);
+    }
     if let Some(row) = judged.rows.rows.get(end).filter(|r| r.place == last) {
         footer.lines_before = row.line - 1;
     }
     (footer, end)
+}
+
+/// Lines behind the last label of the last record that have none themselves are remarks.
+fn remarks_behind_labels(sample: &[u8], judged: &Judged<'_>, labels: &[Vec<u8>], footer: &mut Footer) {
+    let last = if judged.rows.is_whole { Place::Head } else { Place::Tail };
+    let Some(row) = judged.rows.rows.last().filter(|r| r.place == last && r.aside.is_none()) else { return };
+    let lines: Vec<&[u8]> = super::super::lines::lines(&sample[row.start..row.end]).collect();
+    let known = |line: &[u8]| {
+        let (label, _) = split_label(line);
+        line.starts_with(b" ") || line.starts_with(b"\t") || labels.iter().any(|l| l.eq_ignore_ascii_case(label))
+    };
+    let remarks = lines.iter().rev().take_while(|l| !known(l)).count() as u64;
+    if remarks == 0 || remarks >= row.lines {
+        return;
+    }
+    let line = row.line + row.lines - remarks;
+    footer.lines_before = line - 1;
+    footer.filled_lines = remarks;
+    footer.set_aside.push(SetAside { line, lines: remarks, why: REMARK });
 }
 
 /// Whether a row at the end does not fit, and is too short or nearly blank.
@@ -81,6 +103,12 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
     let near_end = count - at <= LOOKED_AT;
     if own < width && (width - own) * 5 > 5.max(2 * width) && near_end {
         return true;
+    }
+    // A record type is no remark.
+    let first = row.values.first().copied();
+    let typed = judged.rows.rows.iter().filter(|r| r.values.first().copied() == first).count() > 2;
+    if typed && first != Some(super::BLANK) {
+        return false;
     }
     if own == width && width >= 4 && filled == 1 && judged.judge.columns.iter().filter(|c| c.blank() * 2 < c.count()).count() >= 4 {
         return true;

@@ -181,6 +181,7 @@ fn look(samples: Samples<'_>, judged: &Judged<'_>, mut first: usize) -> (Option<
             break;
         }
     }
+    let above = above.filter(|at| !begins_again(judged, *at));
     if let Some(mut at) = above {
         // Several lines of names, one right above the other.
         while at > 0
@@ -222,6 +223,14 @@ fn goes_on_above(judged: &Judged<'_>, at: usize) -> bool {
     upper.len() == lower.len() && (open || filled * 2 > upper.len())
 }
 
+/// Whether the first value of a row, a word or a code, comes again and again at that place: a record type, and no name.
+fn begins_again(judged: &Judged<'_>, at: usize) -> bool {
+    let first = |row: &super::Row| row.values.first().copied().filter(|v| *v != BLANK);
+    let own = first(judged.row(at));
+    let again = judged.rows.rows.iter().filter(|r| own.is_some() && first(r) == own).count();
+    again > 2 && judged.rows.rows.iter().filter(|r| r.text == judged.row(at).text).count() < again
+}
+
 /// Odd rows between the names and the first record are records too, unless they are words.
 fn words_below(judged: &Judged<'_>, at: usize, mut first: usize) -> usize {
     while first - 1 > at && !judged.is_apart(first - 1) {
@@ -243,6 +252,9 @@ fn words_below(judged: &Judged<'_>, at: usize, mut first: usize) -> usize {
 fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, String) {
     let row = judged.row(first);
     let width = judged.width;
+    if begins_again(judged, first) && width > 1 {
+        return (None, first, like_records(judged, first));
+    }
     let mut gain = if row.values.len() == width { header_gain(judged, first) } else { -1.0 };
     let solid = (first..judged.count()).filter(|i| judged.is_record[*i]).count();
     if width == 1 {
