@@ -19,6 +19,8 @@ use crate::record::{Division, Multiline};
 pub(super) struct Ranking<'s, 't> {
     pub(super) candidates: Vec<Candidate>,
     pub(super) bench: Bench<'s, 't>,
+    /// What the text is, if it is known to be no table.
+    pub(super) not_a_table: Option<&'static str>,
 }
 
 /// Prices everything that the choices leave open. `hint`: a delimiter that the first line states.
@@ -30,6 +32,13 @@ pub(super) fn rank<'s, 't>(
 ) -> Ranking<'s, 't> {
     let plain = lines::plain_dialect(samples, choices);
     let mut bench = Bench { sample, lexicon: Lexicon::default(), plain };
+    if !choices.is_stated()
+        && hint.is_none()
+        && let Some(why) = not_a_table(sample)
+    {
+        let whole = candidates::whole(&mut bench, None);
+        return Ranking { candidates: vec![whole], bench, not_a_table: Some(why) };
+    }
     let mut found = propose(&mut bench, choices, hint);
     let blank = blank_lines(sample);
     for candidate in &mut found {
@@ -42,6 +51,9 @@ pub(super) fn rank<'s, 't>(
         }
     }
     found.retain(|c| c.bits.is_finite() || choices.is_stated());
+    if !choices.is_stated() && hint.is_none() {
+        found.retain(|c| is_plausible(c, &bench));
+    }
     found.sort_by(|a, b| a.bits.total_cmp(&b.bits));
     if !choices.is_stated() && hint.is_none() {
         obey_rules(&mut found, &mut bench);
@@ -57,7 +69,14 @@ pub(super) fn rank<'s, 't>(
         let candidate = Candidate { dialect, form: Form::Multiline, ..best.clone() };
         found.insert(0, candidate);
     }
-    Ranking { candidates: found, bench }
+    Ranking { candidates: found, bench, not_a_table: None }
+}
+
+/// What the text is, if it is known to be no table.
+fn not_a_table(sample: &Sample<'_>) -> Option<&'static str> {
+    let texts: Vec<std::borrow::Cow<'_, str>> = sample.filled().map(String::from_utf8_lossy).collect();
+    let lines: Vec<&str> = texts.iter().map(AsRef::as_ref).collect();
+    candidates::not_a_table(&lines)
 }
 
 fn propose(
@@ -103,6 +122,23 @@ fn propose(
         found.extend(candidates::stacked(bench, choices));
     }
     found
+}
+
+/// Whether a mark that words and values hold as well makes columns: most of them must hold numbers, moments, codes, single words,
+/// or values that come again. Prose divided at its colons has no such columns.
+fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
+    let Form::Delimited { rank } = candidate.form else { return true };
+    if rank >= 4 {
+        return true;
+    }
+    let holds = |column: &super::measure::column::Column| {
+        let filled = column.count() - column.blank();
+        let atoms: u32 =
+            column.values().filter(|(id, _)| bench.lexicon.get(*id).is_atomic).map(|(_, count)| count).sum();
+        filled == 0 || atoms * 10 >= filled * 8 || column.different() * 2 <= filled as usize
+    };
+    let holding = candidate.columns.iter().filter(|c| holds(c)).count();
+    holding * 10 >= candidate.columns.len() * 6
 }
 
 /// Bits of where blank lines stand.

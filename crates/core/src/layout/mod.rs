@@ -251,12 +251,15 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     });
     let furniture = furniture::find(samples, &best, &mut ranking.bench.lexicon, &choices.header);
     let header = furniture.header;
+    if std::env::var_os("DBG").is_some() { eprintln!("FEAT {:.1} {:.1} {} {} {} {:?} {} {} {} | {:?}", best.bits, rival.as_ref().map_or(0.0, |r| r.bits), sample.filled().count(), best.records, best.aside, best.form, best.width, furniture.inside, furniture.strangers, rival.as_ref().map(|r| (r.form, r.width, dialect_word(&r.dialect)))); } // DBG
     let mut dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
     let whole_lines = best.form == Form::Whole;
     let looks = choices.kind.is_none() && choices.delimiter.is_none() && report::looks_like_one(samples.head);
     let is_torn = furniture.details.is_some() && furniture.strangers * 20 > furniture.inside;
     let is_report = (whole_lines && looks) || choices.kind == Some(LayoutKind::Report) || (is_torn && choices.kind.is_none());
-    if whole_lines && looks && choices.kind.is_none() {
+    if let Some(what) = ranking.not_a_table {
+        dialect.why = format!("this looks like {what}, which is no table: each line is one value");
+    } else if whole_lines && looks && choices.kind.is_none() {
         dialect.why = report::WHY.into();
     }
     Layout {

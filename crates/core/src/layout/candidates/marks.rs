@@ -39,6 +39,7 @@ pub(super) fn delimiters(lines: &[&str]) -> Vec<String> {
         found.extend(longer(lines, mark));
     }
     found.extend(paired(lines));
+    found.extend(odd(lines));
     let mut seen: Vec<String> = Vec::new();
     found.retain(|f| {
         let new = !seen.contains(f);
@@ -46,6 +47,18 @@ pub(super) fn delimiters(lines: &[&str]) -> Vec<String> {
         new
     });
     found
+}
+
+/// Single marks that values and words hold as a rule, where nearly all lines hold one of them equally often, several times.
+fn odd(lines: &[&str]) -> Vec<String> {
+    ['&', '%', '$', '*', '+', '@', '\\', '{', '}', '<', '>', '`']
+        .into_iter()
+        .filter(|mark| {
+            let counts: Tally<usize> = lines.iter().map(|l| l.matches(*mark).count()).collect();
+            counts.top().is_some_and(|(most, often)| *most >= 2 && often * 100 >= lines.len() * 60)
+        })
+        .map(String::from)
+        .collect()
 }
 
 /// Runs of two to four marks, none of which divides alone, that most lines hold: `<>`, `%%`.

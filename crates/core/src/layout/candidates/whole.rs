@@ -51,18 +51,17 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
 }
 
 /// What kind of text without a table the lines are, if it is known: structured data, markup, settings in sections.
-pub(in crate::layout) fn not_a_table(lines: &[&str], text: &str) -> Option<&'static str> {
+pub(in crate::layout) fn not_a_table(lines: &[&str]) -> Option<&'static str> {
     let filled: Vec<&str> = lines.iter().map(|l| l.trim()).filter(|l| !l.is_empty()).take(400).collect();
     let count = filled.len();
-    let (first, last) = (filled.first()?, filled.last()?);
-    let ends = |open: char, close: char| text.trim_start().starts_with(open) && text.trim_end().ends_with(close);
+    let (first, last) = (filled.first()?, lines.iter().rev().map(|l| l.trim()).find(|l| !l.is_empty())?);
+    let ends = |open: char, close: char| first.starts_with(open) && last.ends_with(close);
     if (ends('{', '}') || ends('[', ']')) && is_structured(&filled) {
         return Some("nested data in brackets");
     }
-    let _ = (first, last);
     let marked = filled.iter().filter(|l| l.starts_with('<') || l.contains("</")).count();
     let closed = filled.iter().filter(|l| l.contains("</") || l.contains("/>")).count();
-    if text.trim_start().starts_with('<') && marked * 2 > count && closed * 10 > count {
+    if first.starts_with('<') && marked * 2 > count && closed * 10 > count {
         return Some("markup");
     }
     let is_section = |l: &str| l.len() > 2 && l.starts_with('[') && l.ends_with(']') && !l[1..l.len() - 1].contains(['[', ']']);
@@ -116,7 +115,7 @@ mod tests {
             ("[1;2]\n[3;4]\n", false),
         ] {
             let lines: Vec<&str> = text.lines().collect();
-            assert_eq!(not_a_table(&lines, text).is_some(), expected, "{text}");
+            assert_eq!(not_a_table(&lines).is_some(), expected, "{text}");
         }
     }
 }

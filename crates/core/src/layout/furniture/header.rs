@@ -274,7 +274,9 @@ fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, S
     if first + 1 < judged.count() && judged.row(first + 1).aside == Some(Step::Rule) && judged.row(first + 1).gap == 0 {
         gain += 10.0;
     }
-    if row.values.iter().any(|v| judged.lexicon.text(*v).len() > 255) || row.values.iter().all(|v| *v == BLANK) {
+    let filled = row.filled();
+    let few = filled < 2 || filled * 3 < row.values.len();
+    if row.values.iter().any(|v| judged.lexicon.text(*v).len() > 255) || (few && width > 1) {
         gain = -1.0;
     }
     if gain <= needed {

@@ -14,6 +14,7 @@ const STRANGE: f64 = 10.0;
 pub(in crate::layout) struct Judge {
     pub(super) width: usize,
     pub(super) columns: Vec<Column>,
+    /// No words: a remark must not look like a record because a column far off knows its words.
     words: Words,
     /// How many values of each sort each column of the core rows has.
     sorts: Vec<[u32; 6]>,
@@ -102,10 +103,10 @@ impl Judge {
 
     fn learn(&mut self, lexicon: &Lexicon, rows: &Rows, core: &[bool]) {
         self.columns = vec![Column::default(); self.width];
-        self.words = Words::default();
+        let mut apart = Words::default();
         for row in rows.rows.iter().zip(core).filter(|r| *r.1).map(|r| r.0) {
             for (column, id) in self.columns.iter_mut().zip(&row.values) {
-                column.add(lexicon, &mut self.words, *id);
+                column.add(lexicon, &mut apart, *id);
             }
         }
     }
