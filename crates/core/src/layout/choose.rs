@@ -210,10 +210,33 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             && c.width + 2 >= best.width
             && c.bits < 1.05 * best.bits
     });
-    // Labels say what values are; lines of a cycle only where they stand.
+    // Labels say what values are; lines of a cycle, and runs of blanks, only where they stand.
     lift(found, &|best, c| {
         let labelled = |c: &Candidate| matches!(c.dialect.division, Division::Multiline(Multiline::Labelled { .. }));
-        best.form == Form::Multiline && !labelled(best) && labelled(c) && c.bits < 1.1 * best.bits
+        let weak = matches!(best.form, Form::Multiline | Form::Whole | Form::Aligned { .. } | Form::Fixed { .. });
+        let own = if best.form == Form::Multiline { 1.1 } else { 1.05 };
+        weak && !labelled(best) && labelled(c) && c.even >= 3 && c.bits < own * best.bits
+    });
+    // A comma or semicolon that gives most records the same many fields is no accident, however few records there are.
+    lift(found, &|best, c| {
+        !is_marked(best)
+            && matches!(c.form, Form::Delimited { rank: 4 })
+            && c.width >= 8
+            && c.even >= 3
+            && c.even * 2 >= c.records
+            && c.bits < 1.15 * best.bits
+    });
+    // Tabs that line columns up stand in runs: counted one by one they would give each record another width.
+    lift(found, &|best, c| {
+        is_marked(best)
+            && best.dialect.delimiter == b"\t"
+            && c.dialect.delimiter == b"\t"
+            && !best.dialect.runs_as_one
+            && c.dialect.runs_as_one
+            && c.width > 1
+            && best.evenness() < 0.5
+            && c.evenness() > best.evenness() + 0.2
+            && c.bits < 1.15 * best.bits
     });
     let filled = bench.sample.filled().count();
     let spread = bench.sample.filled().filter(|l| memchr::memmem::find(l.trim_ascii(), b"  ").is_some()).count();

@@ -255,7 +255,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let mut dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
     let whole_lines = best.form == Form::Whole;
     let looks = choices.kind.is_none() && choices.delimiter.is_none() && report::looks_like_one(samples.head);
-    let is_torn = furniture.details.is_some() && furniture.strangers * 20 > furniture.inside;
+    let is_torn = furniture.details.is_some() && furniture.strangers * 10 > furniture.inside;
     let is_report = (whole_lines && looks) || choices.kind == Some(LayoutKind::Report) || (is_torn && choices.kind.is_none());
     if let Some(what) = ranking.not_a_table {
         dialect.why = format!("this looks like {what}, which is no table: each line is one value");

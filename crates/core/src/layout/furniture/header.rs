@@ -156,10 +156,38 @@ fn first_record(judged: &Judged<'_>, samples: Samples<'_>) -> usize {
             && (wide == judged.width || (wide > judged.width && judged.width > 2))
             && (ahead(4) >= 3.min((count - at).div_ceil(2)) || (judged.gain[at] > 15.0 && ahead(9) >= 3))
     };
-    (stated..count)
+    let first = (stated..count)
         .find(|at| fits(*at))
         .or_else(|| (stated..count).find(|at| !judged.is_apart(*at)))
-        .unwrap_or(0)
+        .unwrap_or(0);
+    behind_remarks(judged, first)
+}
+
+/// A remark in front, set off by a blank line, may divide as records do by chance: its first fields are unlike the others.
+fn behind_remarks(judged: &Judged<'_>, first: usize) -> usize {
+    let count = judged.count();
+    let end = count.min(first + 50);
+    let Some(gap) = (first + 1..end).rev().find(|i| judged.row(*i).gap > 0 && judged.in_head(*i)) else { return first };
+    if count - gap < 2 * (gap - first) || judged.is_fixed() {
+        return first;
+    }
+    let looks = |from: usize, to: usize| {
+        let (mut sorts, mut marked, mut all) = ([0_usize; 6], 0_usize, 0_usize);
+        for row in (from..to).filter(|i| !judged.is_apart(*i)).map(|i| judged.row(i)).take(100) {
+            let Some(id) = row.values.first() else { continue };
+            let text = judged.lexicon.text(*id);
+            sorts[judged.lexicon.get(*id).sort as usize] += 1;
+            marked += usize::from(text.starts_with(|c: char| c.is_ascii_punctuation()));
+            all += 1;
+        }
+        (sorts, marked, all)
+    };
+    let (before, before_marked, before_all) = looks(first, gap);
+    let (after, after_marked, after_all) = looks(gap, count);
+    let common = (0..6).max_by_key(|s| after[*s]).unwrap_or(0);
+    let unlike = after[common] * 10 >= after_all * 9 && before[common] * 10 < before_all * 3;
+    let marked = before_marked == before_all && after_marked * 10 < after_all;
+    if before_all > 0 && after_all > 0 && (unlike || marked) { gap } else { first }
 }
 
 /// Looks for names around the first record: the row of the names, that of the first record, and why.
@@ -193,6 +221,7 @@ fn look(samples: Samples<'_>, judged: &Judged<'_>, mut first: usize) -> (Option<
         {
             at -= 1;
         }
+        at = names_above_units(judged, at);
         if !judged.is_fixed() {
             first = words_below(judged, at, first);
         }
@@ -203,6 +232,22 @@ fn look(samples: Samples<'_>, judged: &Judged<'_>, mut first: usize) -> (Option<
         return (Some(at), first, format!("line {}, a comment, holds as many names as there are columns", judged.row(at).line));
     }
     names_in_first(judged, first)
+}
+
+/// The names above units and technical names: a row right above that is as wide and fuller than half, within three rows.
+fn names_above_units(judged: &Judged<'_>, at: usize) -> usize {
+    let names = |i: usize| {
+        let row = judged.row(i);
+        let typed = row.values.iter().any(|v| matches!(judged.lexicon.get(*v).sort, Sort::Number | Sort::Moment));
+        row.values.len() == judged.width && row.filled() * 2 > judged.width && !typed && !judged.is_record[i]
+    };
+    let joined = |i: usize| {
+        judged.row(i + 1).gap == 0 && !judged.is_apart(i) && judged.row(i).values.len() == judged.width && judged.row(i).filled() > 2
+    };
+    if judged.is_fixed() || judged.is_aligned() || judged.width < 4 {
+        return at;
+    }
+    (at.saturating_sub(2)..at).find(|i| names(*i) && (*i..at).all(joined)).unwrap_or(at)
 }
 
 /// Whether the row above row `at` may hold the upper half of its names: it has as many fields, and the names below leave

@@ -71,6 +71,10 @@ pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>
         }
         settled.push(align(lines, (from, to), high, names));
     }
+    // No two columns start at one place.
+    for at in 1..settled.len() {
+        settled[at] = settled[at].max(settled[at - 1] + 1);
+    }
     settled
 }
 
