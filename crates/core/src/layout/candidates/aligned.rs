@@ -65,6 +65,7 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
                 form: Form::Aligned { two, rest },
                 width,
                 bits: priced.bits
+                    + names_lacking(bench, &grid, width)
                     + places
                     + single
                     + naming
@@ -80,6 +81,24 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
         }
     }
     found
+}
+
+/// Bits of columns beyond the names: where a line of words stands right above the records, each column has one.
+fn names_lacking(bench: &Bench<'_, '_>, grid: &Grid, width: usize) -> f64 {
+    let rows: Vec<&super::super::measure::grid::Row> = grid.rows.iter().filter(|r| !r.is_rule).collect();
+    let even = |r: &&&super::super::measure::grid::Row| r.fields as usize == width;
+    let Some(first) = (0..rows.len()).find(|at| rows[*at..rows.len().min(at + 3)].iter().filter(even).count() >= 2) else {
+        return 0.0;
+    };
+    let is_names = |at: usize| {
+        let cells = grid.cells(rows[at]);
+        let words = cells.iter().filter(|c| bench.lexicon.get(c.value).sort.is_words()).count();
+        let labelled = cells.iter().any(|c| bench.lexicon.text(c.value).ends_with(':'));
+        cells.len() > 2 && words * 10 >= cells.len() * 8 && !labelled
+    };
+    let names = (first.saturating_sub(3)..=first).rev().find(|at| is_names(*at));
+    let lacking = names.map_or(0, |at| width.saturating_sub(rows[at].fields as usize));
+    lacking as f64 * (10.0 + 1.5 * rows.iter().filter(|r| even(r)).count() as f64)
 }
 
 /// Whether the columns before the one that takes the rest look like columns: numbers, dates, codes, or values that come again.

@@ -63,15 +63,31 @@ pub(super) fn learn(judged: &Judged<'_>, inside: &[usize]) -> Option<Details> {
         .collect();
     let mut details =
         Details { anchors, typed, lacking: 0, strange: 0, cuts: 0, width: judged.width, types: Vec::new() };
-    // As lenient as nearly all records need.
-    let mut needs: Vec<[usize; 3]> = rows.iter().map(|r| details.needs(&texts(lexicon, r), r.cuts)).collect();
-    let most = |needs: &mut Vec<[usize; 3]>, which: usize| {
-        needs.sort_unstable_by_key(|n| n[which]);
-        needs[(needs.len() - 1) * 98 / 100][which]
+    // As lenient as all records need, or nearly all, whichever makes fewer mistakes.
+    let needs: Vec<[usize; 3]> = rows.iter().map(|r| details.needs(&texts(lexicon, r), r.cuts)).collect();
+    let foreign: Vec<[usize; 3]> = others
+        .iter()
+        .map(|i| judged.row(*i))
+        .filter(|r| r.values.len() == judged.width)
+        .map(|r| details.needs(&texts(lexicon, r), r.cuts))
+        .collect();
+    let limits = |share: usize| -> [usize; 3] {
+        [0, 1, 2].map(|which| {
+            let mut needs: Vec<usize> = needs.iter().map(|n| n[which]).collect();
+            needs.sort_unstable();
+            needs[(needs.len() - 1) * share / 100]
+        })
     };
-    details.lacking = most(&mut needs, 0);
-    details.strange = most(&mut needs, 1);
-    details.cuts = most(&mut needs, 2);
+    let passes = |needs: &[usize; 3], limits: &[usize; 3]| needs.iter().zip(limits).all(|(need, limit)| need <= limit);
+    let mistakes = |limits: &[usize; 3]| {
+        let lost = needs.iter().filter(|n| !passes(n, limits)).count();
+        lost + foreign.iter().filter(|n| passes(n, limits)).count()
+    };
+    let [lacking, strange, cuts] =
+        [100, 99, 97, 94, 90].map(limits).into_iter().min_by_key(mistakes).unwrap_or([0; 3]);
+    details.lacking = lacking;
+    details.strange = strange;
+    details.cuts = cuts;
     Some(details)
 }
 

@@ -174,7 +174,7 @@ impl Judge {
     /// Bits of a row set aside. It may keep numbers in columns of numbers, as totals do: those cost what they cost there.
     pub(super) fn aside(&self, lexicon: &Lexicon, row: &Row, without: u32) -> f64 {
         let free = |id: &ValueId| lexicon.get(*id).free;
-        let mut bits = ASIDE + lexicon.get(row.text).free;
+        let mut bits = ASIDE + free(&row.text);
         if row.values.len() != self.width {
             if row.values.len() > 1 {
                 bits = bits.min(ASIDE + 2.0 + row.values.iter().map(free).sum::<f64>());
@@ -189,7 +189,7 @@ impl Judge {
             } else if value.sort == Sort::Number && !lexicon.text(*id).contains(char::is_alphabetic) {
                 self.cell(lexicon, at, *id, without)
             } else {
-                value.free
+                free(id)
             };
         }
         bits.min(total)

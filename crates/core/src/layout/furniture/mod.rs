@@ -100,7 +100,7 @@ pub(super) fn find(
         .enumerate()
         .map(|(at, row)| if row.aside.is_some() { -99.0 } else { judge.gain(lexicon, row, at) })
         .collect();
-    let is_record = rows
+    let is_record: Vec<bool> = rows
         .rows
         .iter()
         .zip(&gain)
@@ -108,6 +108,7 @@ pub(super) fn find(
             row.aside.is_none() && ((*gain >= 0.0 && row.values.len() == width) || (*gain >= 3.0 && !is_fixed))
         })
         .collect();
+    if std::env::var_os("DBGR").is_some() { for (i, r) in rows.rows.iter().enumerate().take(60) { eprintln!("{} line {} gain {:.1} trained {} rec {} gap {} cuts {} {:?} | {}", i, r.line, gain[i], judge.trained_on(i), Vec::<bool>::clone(&is_record)[i], r.gap, r.cuts, r.aside, lexicon.text(r.text).chars().take(70).collect::<String>()); } } // DBG
     let dialect = candidate.dialect.clone();
     let judged = Judged { rows, lexicon, judge, width, form: candidate.form, dialect, gain, is_record };
     let (header, first) = header::find(samples, candidate, &judged, choice);

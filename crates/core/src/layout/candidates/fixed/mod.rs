@@ -25,6 +25,9 @@ const IMPROVED: usize = 48;
 /// Lines that starts are improved on.
 const LINES: usize = 120;
 
+/// Bits of counting something else than characters.
+const OTHER_UNIT: f64 = 12.0;
+
 /// How much dearer columns that touch are.
 const PACKED_HANDICAP: f64 = 1.03;
 
@@ -46,7 +49,13 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, unit: Option<Unit>, 
         let all: Vec<&Placed> = lines.iter().collect();
         match stated {
             Some(starts) => found.push(price(bench, &all, starts, &Frame::default(), unit, false)),
-            None => found.extend(proposals(bench, &all, unit)),
+            None => {
+                let mut proposed = proposals(bench, &all, unit);
+                for candidate in &mut proposed {
+                    candidate.bits += if unit == Unit::Characters { 0.0 } else { OTHER_UNIT };
+                }
+                found.extend(proposed);
+            }
         }
     }
     found
@@ -58,7 +67,7 @@ fn units(lines: &[&[u8]], stated: Option<Unit>) -> Vec<Unit> {
         return vec![unit];
     }
     let odd = lines.iter().filter(|l| !l.is_ascii()).count();
-    if odd == 0 {
+    if odd < 3 {
         return vec![Unit::Characters];
     }
     let wide = lines.iter().any(|l| String::from_utf8_lossy(l).chars().any(|c| super::super::measure::grid::width(c) == 2));
