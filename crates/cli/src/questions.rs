@@ -10,7 +10,7 @@ use incola_core::kind::date::{Case, DateOrder, scan};
 use incola_core::kind::statistics::trim;
 use incola_core::kind::{Decimal, decide::Doubt};
 use incola_core::kind::{Languages, month_name};
-use incola_core::layout::{delimiter_from_word, delimiter_word, dialect_word};
+use incola_core::layout::{LayoutDoubt, delimiter_from_word, delimiter_word, dialect_word};
 use incola_core::reading::{Choices, ColumnReading};
 use incola_core::record::{Dialect, Division, Machine};
 use incola_core::selector::AsChoice;
@@ -75,7 +75,11 @@ pub(crate) fn ask_layout(
     asker: &mut Asker<'_>,
 ) -> Result<Answers> {
     let layout = &surveyed.reading.layout;
-    let Some(rival) = layout.dialect.runner_up.as_ref().filter(|_| layout.is_close) else {
+    let asks = matches!(
+        layout.doubt,
+        Some(LayoutDoubt::RunnerUp | LayoutDoubt::Unnamed | LayoutDoubt::RunsOfBlanks | LayoutDoubt::FewRecords(_))
+    );
+    let Some(rival) = layout.dialect.runner_up.as_ref().filter(|_| asks) else {
         return Ok(Answers::default());
     };
     let shown = |dialect: &Dialect| format!("{:<24}  {}", dialect_word(dialect), sample(surveyed, dialect));

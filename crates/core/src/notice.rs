@@ -25,6 +25,14 @@ pub enum NoticeCode {
     BrokenCycle,
     /// Another layout explains the lines nearly as well.
     LayoutUnsure,
+    /// Columns of a fixed layout touch: no blank divides them.
+    ColumnsTouch,
+    /// There are too few records to tell the layout by.
+    FewRecords,
+    /// The lines are those of a printed report.
+    Report,
+    /// The text is no table.
+    NoTable,
     /// The layout changes further down.
     LayoutChanges,
     /// Some bytes are UTF-8, others are not.
@@ -84,6 +92,10 @@ impl NoticeCode {
             Self::TabsInFixed => "tabs-in-fixed",
             Self::BrokenCycle => "broken-cycle",
             Self::LayoutUnsure => "layout-unsure",
+            Self::ColumnsTouch => "columns-touch",
+            Self::FewRecords => "few-records",
+            Self::Report => "report",
+            Self::NoTable => "no-table",
             Self::LayoutChanges => "layout-changes",
             Self::MixedEncodings => "mixed-encodings",
             Self::ValuesUnwrapped => "values-unwrapped",
@@ -117,6 +129,10 @@ impl NoticeCode {
                 | Self::ValuesCut
                 | Self::BrokenCycle
                 | Self::LayoutUnsure
+                | Self::ColumnsTouch
+                | Self::FewRecords
+                | Self::Report
+                | Self::NoTable
                 | Self::LayoutChanges
                 | Self::MixedEncodings
                 | Self::DateOrderUnknown

@@ -8,7 +8,7 @@ use crate::kind::force::force;
 use crate::kind::statistics::Padding;
 use crate::kind::{ColumnStats, Count, Decimal, Kind, Rule, Value, number, pattern, statistics};
 use crate::layout::{
-    Layout, LayoutChoices, NamedValue, SetAside, Total, dialect_option, dialect_word, fixed, named_values,
+    Layout, LayoutChoices, LayoutDoubt, NamedValue, SetAside, Total, fixed, named_values,
 };
 use crate::notice::{Notice, NoticeCode};
 use crate::record::{Division, Multiline, Unit};
@@ -368,13 +368,15 @@ pub fn conclude(
     }
     column_notices(&columns, &mut notices);
     line_notices(survey, &layout, &mut notices);
-    if let Some(rival) = layout.dialect.runner_up.as_ref().filter(|_| layout.is_close) {
-        let message = format!(
-            "{} would explain the lines nearly as well; if the preview looks wrong, say {}",
-            dialect_word(&rival.value),
-            dialect_option(&rival.value)
-        );
-        notices.push(Notice::new(NoticeCode::LayoutUnsure, message));
+    if let Some(doubt) = &layout.doubt {
+        let code = match doubt {
+            LayoutDoubt::ColumnsTouch(_) => NoticeCode::ColumnsTouch,
+            LayoutDoubt::Report => NoticeCode::Report,
+            LayoutDoubt::NoTable(_) => NoticeCode::NoTable,
+            LayoutDoubt::FewRecords(_) => NoticeCode::FewRecords,
+            LayoutDoubt::RunnerUp | LayoutDoubt::Unnamed | LayoutDoubt::RunsOfBlanks => NoticeCode::LayoutUnsure,
+        };
+        notices.push(Notice::new(code, doubt.message(&layout)));
     }
     if let Some(change) = survey.facts.change {
         let message = format!(

@@ -243,7 +243,7 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
     if spread * 10 > filled * 3 {
         lift(found, &|best, c| {
             let apart = c.width.abs_diff(best.width);
-            let Form::Fixed { named } = c.form else { return false };
+            let Form::Fixed { named, .. } = c.form else { return false };
             let fewer = c.width < best.width;
             best.is_aligned()
                 && ((apart == 0 && c.bits < 1.06 * best.bits + 8.0 * best.width as f64)

@@ -5,6 +5,7 @@
 mod candidates;
 mod choose;
 mod delimiter;
+mod doubt;
 pub mod fixed;
 mod evidence;
 mod furniture;
@@ -17,6 +18,7 @@ mod sample;
 mod tally;
 mod values;
 
+pub use doubt::LayoutDoubt;
 pub use delimiter::{delimiter_from_word, delimiter_word};
 pub use furniture::{Details, HeaderChoice};
 pub use repeats::{Repeats, after_lines};
@@ -172,8 +174,8 @@ pub struct Layout {
     pub filled_among_totals: usize,
     /// What tells records from the lines among them, where there are such lines.
     pub details: Option<Details>,
-    /// Whether the runner-up explains the lines nearly as well.
-    pub is_close: bool,
+    /// Why the layout should be looked at, if it should.
+    pub doubt: Option<LayoutDoubt>,
 }
 
 impl Layout {
@@ -246,9 +248,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     if std::env::var_os("DBG").is_some() { for c in ranking.candidates.iter().take(14) { eprintln!("{:9.1} w{} even {}/{} aside {} q{} bad{} {:?} {}", c.bits, c.width, c.even, c.records, c.aside, c.quoted, c.bad_quotes, c.form, dialect_word(&c.dialect)); } } // DBG
     let mut found = ranking.candidates.into_iter();
     let best = found.next().unwrap_or_else(|| Candidate::unknown(lines::plain_dialect(samples, choices)));
-    let rival = found.find(|c| {
-        (&c.dialect.delimiter, &c.dialect.division) != (&best.dialect.delimiter, &best.dialect.division)
-    });
+    let rival = found.find(|c| c.differs_from(&best));
     let furniture = furniture::find(samples, &best, &mut ranking.bench.lexicon, &choices.header);
     let header = furniture.header;
     if std::env::var_os("DBG").is_some() { eprintln!("FEAT {:.1} {:.1} {} {} {} {:?} {} {} {} | {:?}", best.bits, rival.as_ref().map_or(0.0, |r| r.bits), sample.filled().count(), best.records, best.aside, best.form, best.width, furniture.inside, furniture.strangers, rival.as_ref().map(|r| (r.form, r.width, dialect_word(&r.dialect)))); } // DBG
@@ -262,11 +262,21 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     } else if whole_lines && looks && choices.kind.is_none() {
         dialect.why = report::WHY.into();
     }
+    let stated = choices.is_stated() || hint.is_some();
+    let doubt = if stated {
+        None
+    } else if let Some(what) = ranking.not_a_table {
+        Some(LayoutDoubt::NoTable(what))
+    } else if is_report {
+        Some(LayoutDoubt::Report)
+    } else {
+        doubt::about(&best, rival.as_ref(), sample.filled().count())
+    };
     Layout {
         filled_among_totals: furniture.filled_among_totals,
         details: furniture.details.filter(|_| choices.kind != Some(LayoutKind::Fixed)),
         is_report,
-        is_close: false,
+        doubt,
         width: best.width.max(header.names.len()).max(1),
         dialect,
         preamble_lines: header.preamble_lines,

@@ -128,7 +128,7 @@ fn settle(
     lines: Option<LineRange>,
 ) -> Result<Surveyed> {
     let doubts =
-        surveyed.reading.layout.is_close || surveyed.reading.columns.iter().any(|c| c.doubt.is_some());
+        surveyed.reading.layout.doubt.is_some() || surveyed.reading.columns.iter().any(|c| c.doubt.is_some());
     let terminal = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
     if !doubts
         || !terminal

@@ -28,8 +28,9 @@ pub(super) enum Form {
     Delimited { rank: u8 },
     /// Runs of blanks divide; of two and more if `two`. `rest`: the last column takes the rest of the line.
     Aligned { two: bool, rest: bool },
-    /// Positions divide. `named`: a line of names stands above them.
-    Fixed { named: bool },
+    /// Positions divide. `named`: a line of names stands above them. `matched`: each column has one name, or one part of a rule,
+    /// of its own. `touching`: starts that most lines run across without a blank.
+    Fixed { named: bool, matched: bool, touching: usize },
     /// Several lines make a record.
     Multiline,
 }
@@ -73,6 +74,20 @@ impl Candidate {
     /// Share of the records that have the usual number of fields.
     pub(super) fn evenness(&self) -> f64 {
         self.even as f64 / self.records.max(1) as f64
+    }
+
+    /// Whether `other` would give other columns, and not only say the same in other words: runs of blanks and starts between the
+    /// same values do.
+    pub(super) fn differs_from(&self, other: &Self) -> bool {
+        let lined_up = |c: &Self| matches!(c.form, Form::Aligned { .. } | Form::Fixed { .. });
+        if self.width != other.width || lined_up(self) != lined_up(other) {
+            return true;
+        }
+        if lined_up(self) {
+            return (self.even * 20 < self.records * 19) || (other.even * 20 < other.records * 19);
+        }
+        (&self.dialect.delimiter, &self.dialect.division, self.dialect.runs_as_one)
+            != (&other.dialect.delimiter, &other.dialect.division, other.dialect.runs_as_one)
     }
 
     /// Whether a column between others is always blank.

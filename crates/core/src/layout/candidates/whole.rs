@@ -82,8 +82,8 @@ pub(in crate::layout) fn not_a_table(lines: &[&str]) -> Option<&'static str> {
         }
     }
     // The same keys in every section are records.
-    let repeated = counts.iter().filter(|c| c.1 * 2 >= sections).count();
-    if sections >= 3 && repeated >= 2 {
+    let repeated: Vec<usize> = counts.iter().map(|c| c.1).filter(|count| count * 2 >= sections).collect();
+    if sections >= 3 && repeated.len() >= 2 && repeated.iter().sum::<usize>() * 10 >= keys.len() * 7 {
         return None;
     }
     let all = (keys.len() + sections + comments) * 10 >= count * 9;

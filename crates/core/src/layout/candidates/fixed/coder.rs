@@ -74,6 +74,23 @@ fn names_of(names: &Placed, lines: &[&Placed]) -> (Vec<(usize, usize)>, Vec<usiz
     (words, begins)
 }
 
+/// Whether each column has exactly one name of its own, or exactly one part of a rule.
+pub(super) fn is_matched(frame: &Frame<'_>, lines: &[&Placed], starts: &[usize]) -> bool {
+    let one_each = |places: &[usize]| {
+        places.len() == starts.len()
+            && starts.iter().enumerate().all(|(at, start)| {
+                let end = starts.get(at + 1).copied().unwrap_or(OPEN);
+                places.iter().filter(|p| (*start..end).contains(*p)).count() == 1
+            })
+    };
+    let ruled = frame.rule.is_some_and(|r| one_each(&r.runs(false).iter().map(|r| r.0).collect::<Vec<_>>()));
+    ruled
+        || frame.names.is_some_and(|names| {
+            let (words, begins) = names_of(names, lines);
+            one_each(&begins.iter().map(|b| words[*b].0).collect::<Vec<_>>())
+        })
+}
+
 /// Prices lines cut at starts.
 pub(super) struct Coder<'l> {
     lines: Vec<&'l Placed>,

@@ -239,6 +239,7 @@ fn price(
             column.add(lexicon, &mut words, *value);
         }
     }
+    let matched = coder::is_matched(frame, &records, &settled);
     let whole = records.iter().filter(|l| settled[1..].iter().all(|s| !l.is_crossed(*s))).count();
     Candidate {
         dialect: Dialect {
@@ -246,7 +247,7 @@ fn price(
             quote: None,
             ..bench.plain.clone()
         },
-        form: Form::Fixed { named: names.is_some() },
+        form: Form::Fixed { named: names.is_some(), matched, touching },
         width: starts.len(),
         bits: bits + super::aligned::TAB * tabs as f64 + super::delimited::QUOTE_INSIDE * quotes as f64,
         records: kept.len(),

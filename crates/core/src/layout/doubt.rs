@@ -1,0 +1,102 @@
+//! When a layout could as well be another one, and what to do about it.
+
+use super::candidates::{Candidate, Form};
+use super::{dialect_option, dialect_word, fixed};
+use crate::record::{Division, Unit};
+
+/// Why the layout should be looked at before its table is used.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum LayoutDoubt {
+    /// Another layout explains the lines nearly as well: [`Layout::dialect`](super::Layout::dialect) holds it as the runner-up.
+    RunnerUp,
+    /// Most lines run across these starts (from 1) without a blank: only habits of the values show that columns touch there.
+    ColumnsTouch(Vec<usize>),
+    /// Columns are set off by blanks that no names, and no rule, confirm.
+    Unnamed,
+    /// Runs of blanks divide the lines, but the values keep to no places.
+    RunsOfBlanks,
+    /// So few records are there that another division would explain them as well.
+    FewRecords(usize),
+    /// The lines are those of a printed report: those that are no records are set aside.
+    Report,
+    /// The text is no table, but something else: each line is kept as one value.
+    NoTable(&'static str),
+}
+
+/// Records below which a layout rests on too little.
+const FEW: usize = 4;
+
+/// How far, as a share of the best price, the next different layout must be for each sort of layout. The figures come from
+/// generated files: below them about one reading in three is wrong, above them one in thirty.
+fn distance(form: Form) -> f64 {
+    match form {
+        Form::Delimited { rank: 5.. } => 0.01,
+        Form::Delimited { .. } => 0.05,
+        Form::Whole => 0.05,
+        Form::Aligned { .. } => 0.15,
+        Form::Fixed { matched: true, .. } => 0.003,
+        Form::Fixed { .. } => 0.1,
+        Form::Multiline => 0.03,
+    }
+}
+
+/// What is doubtful about the best layout. `rival`: the next one that would give other columns; `lines`: lines looked at.
+pub(super) fn about(best: &Candidate, rival: Option<&Candidate>, lines: usize) -> Option<LayoutDoubt> {
+    if let (Form::Fixed { touching: 1.., .. }, Division::Fixed(layout)) = (best.form, &best.dialect.division) {
+        return Some(LayoutDoubt::ColumnsTouch(fixed::from_one(&layout.starts)));
+    }
+    if best.width < 2 && rival.is_none() {
+        return None;
+    }
+    let near = rival.is_some_and(|r| r.bits - best.bits < distance(best.form) * best.bits.abs());
+    let per_line = rival.map_or(f64::INFINITY, |r| (r.bits - best.bits) / lines.max(1) as f64);
+    match best.form {
+        Form::Fixed { matched: false, .. } if near => Some(LayoutDoubt::Unnamed),
+        Form::Aligned { .. } if near => Some(LayoutDoubt::RunsOfBlanks),
+        _ if near => Some(LayoutDoubt::RunnerUp),
+        // Few records are enough where each pays for another division by far.
+        _ if best.even < FEW && best.width > 1 && per_line < 12.0 => Some(LayoutDoubt::FewRecords(best.even)),
+        _ => None,
+    }
+}
+
+impl LayoutDoubt {
+    /// What it is and what to type, in one sentence.
+    pub(crate) fn message(&self, layout: &super::Layout) -> String {
+        let rival = layout.dialect.runner_up.as_ref();
+        let other = rival.map_or_else(String::new, |r| format!("; {} would be {}", dialect_word(&r.value), dialect_option(&r.value)));
+        match self {
+            Self::RunnerUp => match rival {
+                Some(rival) => format!(
+                    "{} would explain the lines nearly as well; if the preview looks wrong, say {}",
+                    dialect_word(&rival.value),
+                    dialect_option(&rival.value)
+                ),
+                None => "the lines could be divided in another way; look at the preview".into(),
+            },
+            Self::ColumnsTouch(starts) => {
+                let unit = match layout.dialect.value.division.fixed().map(|f| f.unit) {
+                    Some(Unit::Characters) | None => "",
+                    Some(_) => " (in bytes)",
+                };
+                let list: Vec<String> = starts.iter().map(usize::to_string).collect();
+                format!(
+                    "the columns touch: no blank divides them at some of the starts {}{unit}, which only the habits of the values show; compare them with incola inspect --raw, then say --add-start, --drop-start or --move-start",
+                    list.join(",")
+                )
+            }
+            Self::Unnamed => format!(
+                "neither names nor a rule confirm the columns, and the blanks between them could be others; look at the preview, then say --add-start, --drop-start or --starts{other}"
+            ),
+            Self::RunsOfBlanks => format!(
+                "the values keep to no places, so that runs of blanks divide them: a value with blanks inside is cut in two; look at the preview, or say --layout fixed{other}"
+            ),
+            Self::FewRecords(records) => format!(
+                "only {} to tell the layout by; look at the preview{other}",
+                crate::words::counted(*records as u64, "record is there", "records are there")
+            ),
+            Self::Report => "the lines are those of a printed report: detail lines are the records, all others are set aside and listed; compare the number of records with the report's own, or say --layout fixed to keep every line".into(),
+            Self::NoTable(what) => format!("this looks like {what}, which is no table: each line is kept as one value"),
+        }
+    }
+}
