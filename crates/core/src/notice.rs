@@ -29,6 +29,8 @@ pub enum NoticeCode {
     ColumnsTouch,
     /// There are too few records to tell the layout by.
     FewRecords,
+    /// Lines begin with record types, each with fields of its own.
+    RecordTypes,
     /// The lines are those of a printed report.
     Report,
     /// The text is no table.
@@ -94,6 +96,7 @@ impl NoticeCode {
             Self::LayoutUnsure => "layout-unsure",
             Self::ColumnsTouch => "columns-touch",
             Self::FewRecords => "few-records",
+            Self::RecordTypes => "record-types",
             Self::Report => "report",
             Self::NoTable => "no-table",
             Self::LayoutChanges => "layout-changes",
@@ -131,6 +134,7 @@ impl NoticeCode {
                 | Self::LayoutUnsure
                 | Self::ColumnsTouch
                 | Self::FewRecords
+                | Self::RecordTypes
                 | Self::Report
                 | Self::NoTable
                 | Self::LayoutChanges

@@ -374,6 +374,7 @@ pub fn conclude(
             LayoutDoubt::Report => NoticeCode::Report,
             LayoutDoubt::NoTable(_) => NoticeCode::NoTable,
             LayoutDoubt::FewRecords(_) => NoticeCode::FewRecords,
+            LayoutDoubt::RecordTypes(_) => NoticeCode::RecordTypes,
             LayoutDoubt::RunnerUp | LayoutDoubt::Unnamed | LayoutDoubt::RunsOfBlanks => NoticeCode::LayoutUnsure,
         };
         notices.push(Notice::new(code, doubt.message(&layout)));

@@ -17,6 +17,8 @@ pub enum LayoutDoubt {
     RunsOfBlanks,
     /// So few records are there that another division would explain them as well.
     FewRecords(usize),
+    /// Lines begin with these record types, each of which has fields of its own: all are kept as records.
+    RecordTypes(Vec<String>),
     /// The lines are those of a printed report: those that are no records are set aside.
     Report,
     /// The text is no table, but something else: each line is kept as one value.
@@ -30,12 +32,10 @@ const FEW: usize = 4;
 /// generated files: below them about one reading in three is wrong, above them one in thirty.
 fn distance(form: Form) -> f64 {
     match form {
-        Form::Delimited { rank: 5.. } => 0.01,
-        Form::Delimited { .. } => 0.05,
-        Form::Whole => 0.05,
+        // Names over each column, and marks that values hardly ever hold, settle it.
+        Form::Fixed { matched: true, .. } | Form::Delimited { rank: 5.. } => f64::NEG_INFINITY,
+        Form::Delimited { .. } | Form::Whole | Form::Fixed { .. } => 0.05,
         Form::Aligned { .. } => 0.15,
-        Form::Fixed { matched: true, .. } => 0.003,
-        Form::Fixed { .. } => 0.1,
         Form::Multiline => 0.03,
     }
 }
@@ -94,6 +94,11 @@ impl LayoutDoubt {
             Self::FewRecords(records) => format!(
                 "only {} to tell the layout by; look at the preview{other}",
                 crate::words::counted(*records as u64, "record is there", "records are there")
+            ),
+            Self::RecordTypes(types) => format!(
+                "lines begin with the record types {}, each with fields of its own: all are kept as records, under columns that mean something else for each; --comment {} leaves out the lines of one type",
+                types.join(", "),
+                types.last().map_or("", String::as_str)
             ),
             Self::Report => "the lines are those of a printed report: detail lines are the records, all others are set aside and listed; compare the number of records with the report's own, or say --layout fixed to keep every line".into(),
             Self::NoTable(what) => format!("this looks like {what}, which is no table: each line is kept as one value"),

@@ -269,6 +269,8 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
         Some(LayoutDoubt::NoTable(what))
     } else if is_report {
         Some(LayoutDoubt::Report)
+    } else if !furniture.types.is_empty() {
+        Some(LayoutDoubt::RecordTypes(furniture.types))
     } else {
         doubt::about(&best, rival.as_ref(), sample.filled().count())
     };

@@ -11,7 +11,7 @@ const LINES: usize = 120;
 
 /// Characters that values, words and numbers are made of.
 fn belongs_to_values(c: char) -> bool {
-    c.is_alphanumeric() || "\"'_.-()[]{}<>+*%$&\\`".contains(c)
+    c.is_alphanumeric() || "\"'_.-()[]{}<>+*%$&\\`@".contains(c)
 }
 
 /// Marks, also of several characters, that stand in many lines.

@@ -13,9 +13,18 @@ const TOTAL: &str = "total line";
 const REMARK: &str = "after the last record";
 
 /// The footer, and the index behind the last record's row.
-pub(super) fn find(samples: Samples<'_>, candidate: &Candidate, judged: &Judged<'_>, first: usize) -> (Footer, usize) {
+pub(super) fn find(
+    samples: Samples<'_>,
+    candidate: &Candidate,
+    judged: &Judged<'_>,
+    first: usize,
+    types: Option<&[String]>,
+) -> (Footer, usize) {
     let count = judged.count();
     let mut end = count;
+    if types.is_some() {
+        return (Footer { lines_before: judged.rows.last_lines, ..Footer::default() }, count);
+    }
     if judged.width >= 2 && candidate.dialect.division.multiline().is_none() {
         while end > first + 1 && count - end < LOOKED_AT && is_strange(judged, end - 1, count) {
             end -= 1;
@@ -103,12 +112,6 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
     let near_end = count - at <= LOOKED_AT;
     if own < width && (width - own) * 5 > 5.max(2 * width) && near_end {
         return true;
-    }
-    // A record type is no remark.
-    let first = row.values.first().copied();
-    let typed = judged.rows.rows.iter().filter(|r| r.values.first().copied() == first).count() > 2;
-    if typed && first != Some(super::BLANK) {
-        return false;
     }
     if own == width && width >= 4 && filled == 1 && judged.judge.columns.iter().filter(|c| c.blank() * 2 < c.count()).count() >= 4 {
         return true;

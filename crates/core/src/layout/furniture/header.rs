@@ -44,7 +44,13 @@ const UNITS_ROWS: usize = 3;
 const NAMES_GAIN: f64 = 0.0;
 
 /// The header, and the index of the first record's row.
-pub(super) fn find(samples: Samples<'_>, candidate: &Candidate, judged: &Judged<'_>, choice: &HeaderChoice) -> (Header, usize) {
+pub(super) fn find(
+    samples: Samples<'_>,
+    candidate: &Candidate,
+    judged: &Judged<'_>,
+    choice: &HeaderChoice,
+    types: Option<&[String]>,
+) -> (Header, usize) {
     let mut header = Header::default();
     let mut first = first_record(judged, samples);
     if let Division::Multiline(Multiline::Labelled { labels, .. }) = &candidate.dialect.division {
@@ -67,6 +73,11 @@ pub(super) fn find(samples: Samples<'_>, candidate: &Candidate, judged: &Judged<
         }
         HeaderChoice::Auto if !header.names.is_empty() => {
             header.why = "the labels are the names".into();
+            None
+        }
+        HeaderChoice::Auto if types.is_some() => {
+            first = (0..judged.count()).find(|i| !judged.is_apart(*i)).unwrap_or(first);
+            header.why = "lines begin with record types".into();
             None
         }
         HeaderChoice::Auto => {

@@ -9,6 +9,7 @@ mod header;
 mod judge;
 mod rows;
 mod total;
+mod types;
 
 pub use details::Details;
 pub use header::HeaderChoice;
@@ -33,6 +34,8 @@ pub(super) struct Furniture {
     pub(super) strangers: usize,
     /// Columns that most records fill, where totals stand among the records; 0: none do.
     pub(super) filled_among_totals: usize,
+    /// Record types that lines begin with, where those of one type have other fields than those of another.
+    pub(super) types: Vec<String>,
 }
 
 /// The rows with a verdict on each.
@@ -111,13 +114,14 @@ pub(super) fn find(
     if std::env::var_os("DBGR").is_some() { for (i, r) in rows.rows.iter().enumerate().take(60) { eprintln!("{} line {} gain {:.1} trained {} rec {} gap {} cuts {} {:?} | {}", i, r.line, gain[i], judge.trained_on(i), Vec::<bool>::clone(&is_record)[i], r.gap, r.cuts, r.aside, lexicon.text(r.text).chars().take(70).collect::<String>()); } } // DBG
     let dialect = candidate.dialect.clone();
     let judged = Judged { rows, lexicon, judge, width, form: candidate.form, dialect, gain, is_record };
-    let (header, first) = header::find(samples, candidate, &judged, choice);
-    let (footer, end) = footer::find(samples, candidate, &judged, first);
+    let types = types::find(&judged);
+    let (header, first) = header::find(samples, candidate, &judged, choice, types.as_deref());
+    let (footer, end) = footer::find(samples, candidate, &judged, first, types.as_deref());
     let inside: Vec<usize> = (first..end).filter(|i| judged.row(*i).aside.is_none()).collect();
     let strangers = inside.iter().filter(|i| !judged.is_record[**i]).count();
     let details = details::learn(&judged, &inside);
     let filled_among_totals = total::filled_among(samples, candidate, &judged, &inside);
-    Furniture { header, footer, details, inside: inside.len(), strangers, filled_among_totals }
+    Furniture { header, footer, details, inside: inside.len(), strangers, filled_among_totals, types: types.unwrap_or_default() }
 }
 
 /// Records that leave out empty fields at their ends get them, where many do.

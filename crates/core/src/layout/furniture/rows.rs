@@ -34,6 +34,8 @@ pub(in crate::layout) struct Row {
     pub(super) gap: u64,
     /// Values, as many as there are fields.
     pub(super) values: Vec<ValueId>,
+    /// Fields, before empty ones are added.
+    pub(super) fields: usize,
     /// Its whole text.
     pub(super) text: ValueId,
     /// Whether it is a comment or a line drawn with marks, and which.
@@ -143,6 +145,7 @@ fn row(text: &[u8], machine: &Machine, lexicon: &mut Lexicon, (place, line, gap)
         start: machine.start(),
         end: machine.end(),
         gap,
+        fields: values.len(),
         values,
         text: lexicon.value_of_bytes(own),
         aside: (step != Step::Record).then_some(step),
