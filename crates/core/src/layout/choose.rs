@@ -115,7 +115,12 @@ fn propose(
     if delimiter.is_some() {
         return found;
     }
-    found.push(candidates::whole(bench, choices.quote.unwrap_or(Some(b'"'))));
+    let whole = candidates::whole(bench, choices.quote.unwrap_or(Some(b'"')));
+    let settled = found.iter().any(|c| is_settled(c, &whole));
+    found.push(whole);
+    if settled {
+        return found;
+    }
     found.extend(candidates::aligned(bench, choices.quote.unwrap_or(None)));
     if choices.kind != Some(LayoutKind::Delimited) {
         found.extend(candidates::fixed(bench, None, None));
@@ -123,6 +128,21 @@ fn propose(
     }
     found
 }
+
+/// Whether a mark that values hardly hold divides nearly all records evenly, and explains so much that neither blanks, nor places,
+/// nor several lines a record could explain more: those are not priced then.
+fn is_settled(candidate: &Candidate, whole: &Candidate) -> bool {
+    matches!(candidate.form, Form::Delimited { rank: 4.. })
+        && !candidate.dialect.runs_as_one
+        && candidate.evenness() >= 0.95
+        && candidate.even >= 4
+        && candidate.width >= 3
+        && candidate.bad_quotes == 0
+        && candidate.bits < SETTLED * whole.bits
+}
+
+/// Share of the price of whole lines below which a mark has settled it.
+const SETTLED: f64 = 0.75;
 
 /// Whether a mark that words and values hold as well makes columns: most of them must hold numbers, moments, codes, single words,
 /// or values that come again. Prose divided at its colons has no such columns.

@@ -23,7 +23,7 @@ const MOST: usize = 80;
 const IMPROVED: usize = 48;
 
 /// Lines that starts are improved on.
-const LINES: usize = 120;
+const LINES: usize = 64;
 
 /// Bits of counting something else than characters.
 const OTHER_UNIT: f64 = 12.0;
@@ -112,6 +112,8 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
     let mut tried: Vec<Vec<usize>> = Vec::new();
     let mut priced: Vec<Vec<usize>> = Vec::new();
     let mut found = Vec::new();
+    // Sets of starts over the same lines share what their columns cost.
+    let mut coders: Vec<((bool, Option<*const Placed>), Coder<'_>)> = Vec::new();
     for (is_core, mut starts) in sets {
         if starts.first().is_some_and(|s| *s > 0) {
             if starts[0] < 12 {
@@ -126,17 +128,21 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         tried.push(starts.clone());
         let base = if is_core { &core[..] } else { all };
         let names = names_line(&mut bench.lexicon, all, base, &starts);
-        let body: Vec<&Placed> = base
-            .iter()
-            .filter(|l| names.is_none_or(|n| !std::ptr::eq(**l, n)))
-            .copied()
-            .take(LINES)
-            .collect();
-        if body.len() < 2 {
-            continue;
-        }
         let frame = Frame { names, rule, dates: &dates, is_packed: false };
-        let mut coder = Coder::new(body, &frame);
+        let key = (is_core, names.map(std::ptr::from_ref));
+        let at = match coders.iter().position(|c| c.0 == key) {
+            Some(at) => at,
+            None => {
+                let body = base.iter().filter(|l| names.is_none_or(|n| !std::ptr::eq(**l, n)));
+                let body: Vec<&Placed> = body.copied().take(LINES).collect();
+                if body.len() < 2 {
+                    continue;
+                }
+                coders.push((key, Coder::new(body, &frame)));
+                coders.len() - 1
+            }
+        };
+        let coder = &mut coders[at].1;
         let best = if starts.len() < IMPROVED { coder.improve(&mut bench.lexicon, &starts) } else { starts };
         let cut = best[1..].iter().any(|s| !dates.contains(s) && starts::cuts_values(base, *s));
         if best.len() < 2 || cut || priced.contains(&best) {
@@ -145,7 +151,9 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         priced.push(best.clone());
         found.push(price(bench, all, &best, &frame, unit, true));
     }
-    if rule.is_none() {
+    // Names over each of several columns leave nothing to look for.
+    let named = found.iter().any(|c| matches!(c.form, Form::Fixed { matched: true, .. }) && c.evenness() >= 0.98);
+    if rule.is_none() && !named {
         found.extend(packed(bench, all, &core, unit));
     }
     found
