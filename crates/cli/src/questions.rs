@@ -77,7 +77,12 @@ pub(crate) fn ask_layout(
     let layout = &surveyed.reading.layout;
     let asks = matches!(
         layout.doubt,
-        Some(LayoutDoubt::RunnerUp | LayoutDoubt::Unnamed | LayoutDoubt::RunsOfBlanks | LayoutDoubt::FewRecords(_))
+        Some(
+            LayoutDoubt::RunnerUp
+                | LayoutDoubt::Unnamed
+                | LayoutDoubt::RunsOfBlanks
+                | LayoutDoubt::FewRecords(_)
+        )
     );
     let Some(rival) = layout.dialect.runner_up.as_ref().filter(|_| asks) else {
         return Ok(Answers::default());

@@ -7,9 +7,7 @@ use crate::kind::decide::{Doubt, Surroundings, Verdict, decide, named};
 use crate::kind::force::force;
 use crate::kind::statistics::Padding;
 use crate::kind::{ColumnStats, Count, Decimal, Kind, Rule, Value, number, pattern, statistics};
-use crate::layout::{
-    Layout, LayoutChoices, LayoutDoubt, NamedValue, SetAside, Total, fixed, named_values,
-};
+use crate::layout::{Layout, LayoutChoices, LayoutDoubt, NamedValue, SetAside, Total, fixed, named_values};
 use crate::notice::{Notice, NoticeCode};
 use crate::record::{Division, Multiline, Unit};
 use crate::selector::{AsChoice, Selector};
@@ -375,7 +373,9 @@ pub fn conclude(
             LayoutDoubt::NoTable(_) => NoticeCode::NoTable,
             LayoutDoubt::FewRecords(_) => NoticeCode::FewRecords,
             LayoutDoubt::RecordTypes(_) => NoticeCode::RecordTypes,
-            LayoutDoubt::RunnerUp | LayoutDoubt::Unnamed | LayoutDoubt::RunsOfBlanks => NoticeCode::LayoutUnsure,
+            LayoutDoubt::RunnerUp | LayoutDoubt::Unnamed | LayoutDoubt::RunsOfBlanks => {
+                NoticeCode::LayoutUnsure
+            }
         };
         notices.push(Notice::new(code, doubt.message(&layout)));
     }

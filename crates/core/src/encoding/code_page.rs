@@ -42,8 +42,7 @@ mod tests {
             (CP850, 0xF5, '§'),
             (CP852, 0x88, 'ł'),
             (CP852, 0xFD, 'ř'),
-        ]
-        {
+        ] {
             assert_eq!(page.chars().count(), 128);
             let mut text = Vec::new();
             decode(page, &[b'a', byte, b'b'], &mut text);

@@ -190,7 +190,8 @@ fn utf8_or_legacy(samples: &[&[u8]]) -> Decision<Encoding> {
     }
     match rival {
         Some(rival) => {
-            let word = language::word_around(&rival.text, language::first_difference(&rival.text, &ranked[0].text));
+            let word =
+                language::word_around(&rival.text, language::first_difference(&rival.text, &ranked[0].text));
             decision.over(rival.encoding, format!("would read {word}"))
         }
         None => decision,

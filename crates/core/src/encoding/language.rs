@@ -85,7 +85,7 @@ pub(super) fn rank(lines: &[u8]) -> Vec<Ranked> {
             let (mut scratch, mut bad) = (Vec::new(), Undecodable::default());
             let text = String::from_utf8_lossy(encoding.decode(lines, &mut scratch, &mut bad)).into_owned();
             let text: Vec<char> = text.chars().collect();
-            let bits = handicap + plausibility(&text) + foreign_kana(*label, &text);
+            let bits = handicap + plausibility(&text) + foreign_kana(label, &text);
             Some(Ranked { encoding, bits, text })
         })
         .collect();
@@ -154,7 +154,11 @@ fn plausibility(text: &[char]) -> f64 {
                 lean + if is_common_ideograph(c) { 11.5 } else { 16.0 }
             }
             '\u{ac00}'..='\u{d7a3}' => {
-                if is_common_syllable(c) { 10.0 } else { 17.0 }
+                if is_common_syllable(c) {
+                    10.0
+                } else {
+                    17.0
+                }
             }
             // Ordinals: behind a digit, or the point of a shortened word.
             'º' | 'ª' if before.is_ascii_digit() || before == '.' || before == ' ' => 6.0,
@@ -190,7 +194,8 @@ fn plausibility(text: &[char]) -> f64 {
             })
             .sum()
     };
-    let cheapest = ALPHABETS.iter().map(|(own, rare)| rare + alphabet(&letters, own)).fold(f64::INFINITY, f64::min);
+    let cheapest =
+        ALPHABETS.iter().map(|(own, rare)| rare + alphabet(&letters, own)).fold(f64::INFINITY, f64::min);
     bits + if letters.is_empty() { 0.0 } else { cheapest }
 }
 
@@ -271,15 +276,15 @@ fn mark(before: char, c: char, after: char) -> f64 {
     let (left, right) = (letter(before), letter(after));
     let digit = before.is_ascii_digit() || after.is_ascii_digit();
     let mut bits = if MARKS.contains(c) || matches!(c, '\u{a0}' | '\u{202f}') { 6.5 } else { 10.0 };
+    let money = "€£¥".contains(c) && (digit || before == ' ');
+    let raised = "½¼¾°²³".contains(c) && (before.is_ascii_digit() || before == ' ');
+    let leans_left = left && !"’”»“°²³®™…–\u{a0}".contains(c);
+    let leans_right = right && !"‘“„«§©–¿¡\u{a0}".contains(c);
     if left && right && !"’´·-–".contains(c) {
         bits += 9.0;
-    } else if "€£¥".contains(c) && (digit || before == ' ') {
+    } else if money || raised {
         bits -= 1.0;
-    } else if "½¼¾°²³".contains(c) && (before.is_ascii_digit() || before == ' ') {
-        bits -= 1.0;
-    } else if left && !"’”»“°²³®™…–\u{a0}".contains(c) {
-        bits += 4.0;
-    } else if right && !"‘“„«§©–¿¡\u{a0}".contains(c) {
+    } else if leans_left || leans_right {
         bits += 4.0;
     }
     if "¹¤¦¬¨¸¯¶ª".contains(c) {

@@ -46,7 +46,10 @@ pub(super) fn rank<'s, 't>(
         if candidate.form != Form::Multiline {
             candidate.bits += blank;
         }
-        if matches!(candidate.form, Form::Delimited { .. }) && candidate.quoted > 0 && candidate.bad_quotes == 0 {
+        if matches!(candidate.form, Form::Delimited { .. })
+            && candidate.quoted > 0
+            && candidate.bad_quotes == 0
+        {
             candidate.bits -= 4.0;
         }
     }
@@ -79,11 +82,7 @@ fn not_a_table(sample: &Sample<'_>) -> Option<&'static str> {
     candidates::not_a_table(&lines)
 }
 
-fn propose(
-    bench: &mut Bench<'_, '_>,
-    choices: &LayoutChoices,
-    hint: Option<&str>,
-) -> Vec<Candidate> {
+fn propose(bench: &mut Bench<'_, '_>, choices: &LayoutChoices, hint: Option<&str>) -> Vec<Candidate> {
     let stated_lines = choices.kind == Some(LayoutKind::Multiline)
         || choices.lines_per_record.is_some_and(|lines| lines > 1)
         || choices.starts.as_ref().is_some_and(|lines| lines.len() > 1);
@@ -151,10 +150,15 @@ fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
     if rank >= 4 {
         return true;
     }
+    // Each word of prose is one thing as well.
+    let is_blank = candidate.dialect.is_blank_delimited();
     let holds = |column: &super::measure::column::Column| {
         let filled = column.count() - column.blank();
-        let atoms: u32 =
-            column.values().filter(|(id, _)| bench.lexicon.get(*id).is_atomic).map(|(_, count)| count).sum();
+        let holds = |id| {
+            let value = bench.lexicon.get(id);
+            if is_blank { value.sort.is_typed() } else { value.is_atomic }
+        };
+        let atoms: u32 = column.values().filter(|(id, _)| holds(*id)).map(|(_, count)| count).sum();
         filled == 0 || atoms * 10 >= filled * 8 || column.different() * 2 <= filled as usize
     };
     let holding = candidate.columns.iter().filter(|c| holds(c)).count();
@@ -189,6 +193,13 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
         }
     };
     let is_marked = |c: &Candidate| matches!(c.form, Form::Delimited { .. });
+    // Quotes that open and close where fields do, in most records, mean fields.
+    let quoted = |c: &Candidate| {
+        is_marked(c) && c.bad_quotes == 0 && c.quoted * 2 >= c.records && c.evenness() >= 0.9 && c.width > 1
+    };
+    if found.iter().any(quoted) {
+        found.retain(is_marked);
+    }
     lift(found, &|best, c| {
         is_marked(best)
             && is_marked(c)
@@ -232,8 +243,10 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
     });
     // Labels say what values are; lines of a cycle, and runs of blanks, only where they stand.
     lift(found, &|best, c| {
-        let labelled = |c: &Candidate| matches!(c.dialect.division, Division::Multiline(Multiline::Labelled { .. }));
-        let weak = matches!(best.form, Form::Multiline | Form::Whole | Form::Aligned { .. } | Form::Fixed { .. });
+        let labelled =
+            |c: &Candidate| matches!(c.dialect.division, Division::Multiline(Multiline::Labelled { .. }));
+        let weak =
+            matches!(best.form, Form::Multiline | Form::Whole | Form::Aligned { .. } | Form::Fixed { .. });
         let own = if best.form == Form::Multiline { 1.1 } else { 1.05 };
         weak && !labelled(best) && labelled(c) && c.even >= 3 && c.bits < own * best.bits
     });
@@ -259,7 +272,8 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             && c.bits < 1.15 * best.bits
     });
     let filled = bench.sample.filled().count();
-    let spread = bench.sample.filled().filter(|l| memchr::memmem::find(l.trim_ascii(), b"  ").is_some()).count();
+    let spread =
+        bench.sample.filled().filter(|l| memchr::memmem::find(l.trim_ascii(), b"  ").is_some()).count();
     if spread * 10 > filled * 3 {
         lift(found, &|best, c| {
             let apart = c.width.abs_diff(best.width);

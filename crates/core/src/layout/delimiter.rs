@@ -11,7 +11,6 @@ const WORDS: [(&str, &str); 7] = [
     ("colon", ":"),
 ];
 
-
 /// The words for a delimiter that a person reads.
 ///
 /// ```
@@ -26,8 +25,5 @@ pub fn delimiter_word(delimiter: &[u8]) -> String {
 
 /// The delimiter that a word or its characters stand for: `tab`, `comma`, `|`, `||`.
 pub fn delimiter_from_word(word: &str) -> String {
-    WORDS
-        .iter()
-        .find(|(w, _)| *w == word)
-        .map_or_else(|| word.to_owned(), |(_, text)| (*text).to_owned())
+    WORDS.iter().find(|(w, _)| *w == word).map_or_else(|| word.to_owned(), |(_, text)| (*text).to_owned())
 }

@@ -42,7 +42,8 @@ fn distance(form: Form) -> f64 {
 
 /// What is doubtful about the best layout. `rival`: the next one that would give other columns; `lines`: lines looked at.
 pub(super) fn about(best: &Candidate, rival: Option<&Candidate>, lines: usize) -> Option<LayoutDoubt> {
-    if let (Form::Fixed { touching: 1.., .. }, Division::Fixed(layout)) = (best.form, &best.dialect.division) {
+    if let (Form::Fixed { touching: 1.., .. }, Division::Fixed(layout)) = (best.form, &best.dialect.division)
+    {
         return Some(LayoutDoubt::ColumnsTouch(fixed::from_one(&layout.starts)));
     }
     if best.width < 2 && rival.is_none() {
@@ -64,7 +65,9 @@ impl LayoutDoubt {
     /// What it is and what to type, in one sentence.
     pub(crate) fn message(&self, layout: &super::Layout) -> String {
         let rival = layout.dialect.runner_up.as_ref();
-        let other = rival.map_or_else(String::new, |r| format!("; {} would be {}", dialect_word(&r.value), dialect_option(&r.value)));
+        let other = rival.map_or_else(String::new, |r| {
+            format!("; {} would be {}", dialect_word(&r.value), dialect_option(&r.value))
+        });
         match self {
             Self::RunnerUp => match rival {
                 Some(rival) => format!(

@@ -41,7 +41,11 @@ pub(super) fn plain_dialect(samples: Samples<'_>, choices: &LayoutChoices) -> Di
 
 /// The prefix of comment lines: one that some lines have, the first line or those before the data among them, and
 /// that does not itself look like data.
-pub(super) fn comment_prefix(samples: Samples<'_>, choices: &LayoutChoices, delimiter: &str) -> Option<Vec<u8>> {
+pub(super) fn comment_prefix(
+    samples: Samples<'_>,
+    choices: &LayoutChoices,
+    delimiter: &str,
+) -> Option<Vec<u8>> {
     if let Some(comment) = &choices.comment {
         return comment.as_ref().map(|c| c.as_bytes().to_vec());
     }
@@ -55,7 +59,9 @@ pub(super) fn comment_prefix(samples: Samples<'_>, choices: &LayoutChoices, deli
         if prefix == delimiter {
             continue;
         }
-        let marked = |line: &&&[u8]| line.starts_with(prefix.as_bytes()) && (!drawn(line) || matches!(prefix, "#" | "##"));
+        let marked = |line: &&&[u8]| {
+            line.starts_with(prefix.as_bytes()) && (!drawn(line) || matches!(prefix, "#" | "##"))
+        };
         let count = filled.iter().filter(marked).count();
         let everywhere = count + others.iter().filter(marked).count();
         if count == 0 || everywhere * 2 > all && count > filled.len() / 2 && !leads(&filled, prefix) {

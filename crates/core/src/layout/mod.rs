@@ -6,8 +6,8 @@ mod candidates;
 mod choose;
 mod delimiter;
 mod doubt;
-pub mod fixed;
 mod evidence;
+pub mod fixed;
 mod furniture;
 mod lines;
 mod measure;
@@ -18,8 +18,8 @@ mod sample;
 mod tally;
 mod values;
 
-pub use doubt::LayoutDoubt;
 pub use delimiter::{delimiter_from_word, delimiter_word};
+pub use doubt::LayoutDoubt;
 pub use furniture::{Details, HeaderChoice};
 pub use repeats::{Repeats, after_lines};
 pub use values::{NamedValue, named_values};
@@ -182,9 +182,8 @@ impl Layout {
     /// Which of the layouts it is.
     pub fn kind(&self) -> LayoutKind {
         match &self.dialect.value.division {
-            Division::Delimited if self.is_report => LayoutKind::Report,
+            Division::Delimited | Division::Fixed(_) if self.is_report => LayoutKind::Report,
             Division::Delimited => LayoutKind::Delimited,
-            Division::Fixed(_) if self.is_report => LayoutKind::Report,
             Division::Fixed(_) => LayoutKind::Fixed,
             Division::Multiline(_) => LayoutKind::Multiline,
         }
@@ -245,18 +244,18 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let hint = lines::stated_by_first_line(samples.head);
     let sample = Sample::of(samples, lines::lone_cr_ends_line(samples.head));
     let mut ranking = choose::rank(samples, &sample, choices, hint.as_deref());
-    if std::env::var_os("DBG").is_some() { for c in ranking.candidates.iter().take(14) { eprintln!("{:9.1} w{} even {}/{} aside {} q{} bad{} {:?} {}", c.bits, c.width, c.even, c.records, c.aside, c.quoted, c.bad_quotes, c.form, dialect_word(&c.dialect)); } } // DBG
     let mut found = ranking.candidates.into_iter();
     let best = found.next().unwrap_or_else(|| Candidate::unknown(lines::plain_dialect(samples, choices)));
     let rival = found.find(|c| c.differs_from(&best));
     let furniture = furniture::find(samples, &best, &mut ranking.bench.lexicon, &choices.header);
     let header = furniture.header;
-    if std::env::var_os("DBG").is_some() { eprintln!("FEAT {:.1} {:.1} {} {} {} {:?} {} {} {} | {:?}", best.bits, rival.as_ref().map_or(0.0, |r| r.bits), sample.filled().count(), best.records, best.aside, best.form, best.width, furniture.inside, furniture.strangers, rival.as_ref().map(|r| (r.form, r.width, dialect_word(&r.dialect)))); } // DBG
     let mut dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
     let whole_lines = best.form == Form::Whole;
     let looks = choices.kind.is_none() && choices.delimiter.is_none() && report::looks_like_one(samples.head);
     let is_torn = furniture.details.is_some() && furniture.strangers * 10 > furniture.inside;
-    let is_report = (whole_lines && looks) || choices.kind == Some(LayoutKind::Report) || (is_torn && choices.kind.is_none());
+    let is_report = (whole_lines && looks)
+        || choices.kind == Some(LayoutKind::Report)
+        || (is_torn && choices.kind.is_none());
     if let Some(what) = ranking.not_a_table {
         dialect.why = format!("this looks like {what}, which is no table: each line is one value");
     } else if whole_lines && looks && choices.kind.is_none() {

@@ -1,7 +1,7 @@
 //! Records of several lines in words, and lines that continue the one above.
 
-use super::lines::lines;
 use super::Samples;
+use super::lines::lines;
 use crate::record::{Dialect, Division, LineShape, Multiline};
 
 /// Lines that are looked at.
@@ -51,4 +51,3 @@ pub(super) fn shape_word(shape: &LineShape) -> String {
         None => "something else".to_owned(),
     }
 }
-

@@ -1,7 +1,7 @@
 //! Lines that come back among the records: headers in files that were joined, and what stands at the head of every page.
 
-use super::{Layout, lines};
 use super::furniture::{Details, says_total};
+use super::{Layout, lines};
 use crate::kind::statistics::trim;
 use crate::record::Machine;
 
@@ -56,8 +56,12 @@ impl Repeats {
 
     /// What may come back in a source whose first lines are `head`.
     pub fn of(head: &[u8], layout: &Layout) -> Self {
-        let mut repeats =
-            Self { begins: vec![false; 256], filled: layout.filled_among_totals, details: layout.details.clone(), ..Self::default() };
+        let mut repeats = Self {
+            begins: vec![false; 256],
+            filled: layout.filled_among_totals,
+            details: layout.details.clone(),
+            ..Self::default()
+        };
         let mut machine = Machine::new(&layout.dialect.value);
         let lines: Vec<&[u8]> = lines::lines(head).take(layout.lines_before_data as usize).collect();
         if let Some(line) = layout.header_line {

@@ -1,7 +1,7 @@
 //! Printed reports: pages of headings, rule lines, small tables and totals, which no single layout divides.
 
-use super::lines::lines;
 use super::fixed::is_rule;
+use super::lines::lines;
 
 /// What speaks for a report.
 pub(super) const WHY: &str = "rule lines and lined-up parts, but no columns that hold throughout: a printed report, whose lines are kept whole";

@@ -28,8 +28,6 @@ pub(super) struct Line<'t> {
 pub(super) struct Part<'t> {
     /// Whole lines with their ends.
     pub(super) text: &'t [u8],
-    /// The first of its lines, as an index into [`Sample::lines`].
-    pub(super) first: usize,
 }
 
 /// The lines looked at.
@@ -75,7 +73,7 @@ impl<'t> Sample<'t> {
 
     /// Takes up to `most` lines with text; the byte behind them.
     fn take(&mut self, text: &'t [u8], most: usize) -> usize {
-        self.parts.push(Part { text: &text[..0], first: self.lines.len() });
+        self.parts.push(Part { text: &text[..0] });
         self.join(text, 0, most)
     }
 
@@ -88,7 +86,9 @@ impl<'t> Sample<'t> {
                 break;
             }
             let (end, next) = line_end(text, at, self.lone_cr);
-            let line = text[at..end].trim_ascii_end();
+            // Tabs at the end are empty fields; blanks there mean nothing.
+            let blanks = text[at..end].iter().rev().take_while(|b| matches!(b, b' ' | b'\r' | 0x1A)).count();
+            let line = &text[at..end - blanks];
             let line = line.strip_prefix(b"\x0c").unwrap_or(line);
             let is_blank = line.iter().all(|b| matches!(b, b' ' | b'\t' | 0x0C | 0x1A));
             self.lines.push(Line { text: &line[..line.len().min(LONGEST)], is_blank });
@@ -111,7 +111,9 @@ impl<'t> Sample<'t> {
 fn line_end(text: &[u8], at: usize, lone_cr: bool) -> (usize, usize) {
     let mut look = at;
     loop {
-        let Some(found) = memchr::memchr2(b'\n', b'\r', &text[look..]) else { return (text.len(), text.len()) };
+        let Some(found) = memchr::memchr2(b'\n', b'\r', &text[look..]) else {
+            return (text.len(), text.len());
+        };
         let found = look + found;
         match (text[found], text.get(found + 1)) {
             (b'\n', _) => return (found, found + 1),

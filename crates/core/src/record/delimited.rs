@@ -540,7 +540,8 @@ impl Machine {
             at += delimiter.len();
         }
         // What is left of a run that the delimiter does not divide evenly.
-        while self.dialect.runs_as_one && delimiter.iter().all(|b| *b == b' ') && text.get(at) == Some(&b' ') {
+        while self.dialect.runs_as_one && delimiter.iter().all(|b| *b == b' ') && text.get(at) == Some(&b' ')
+        {
             at += 1;
         }
         at

@@ -116,7 +116,9 @@ impl LineParts {
 /// Whether a line is drawn with one mark: `----------`.
 fn is_drawn(line: &[u8]) -> bool {
     let line = line.trim_ascii();
-    line.len() >= 3 && matches!(line[0], b'-' | b'=' | b'_' | b'~' | b'*' | b'#' | b'+') && line.iter().all(|b| *b == line[0])
+    line.len() >= 3
+        && matches!(line[0], b'-' | b'=' | b'_' | b'~' | b'*' | b'#' | b'+')
+        && line.iter().all(|b| *b == line[0])
 }
 
 fn is_blank(line: &[u8]) -> bool {
@@ -370,7 +372,8 @@ oil
 
     #[test]
     fn labels_name_the_columns_and_blanks_continue_a_value() {
-        let division = Multiline::Labelled { labels: vec![b"Vessel".to_vec(), b"Note".to_vec()], begins: false };
+        let division =
+            Multiline::Labelled { labels: vec![b"Vessel".to_vec(), b"Note".to_vec()], begins: false };
         let text = "Vessel: Saltwind
 Note: lies
  at berth 007
@@ -396,7 +399,8 @@ at berth 007",
     fn the_first_label_may_begin_a_record() {
         let division =
             Multiline::Labelled { labels: vec![b"Vessel".to_vec(), b"Berth".to_vec()], begins: true };
-        let text = "Printed: today\nVessel: Saltwind\nBerth: 007\nVessel: Heron\n-----\nVessel: Quill\nBerth: 9\n";
+        let text =
+            "Printed: today\nVessel: Saltwind\nBerth: 007\nVessel: Heron\n-----\nVessel: Quill\nBerth: 9\n";
         let expected = [
             (Step::Stray, vec![]),
             (Step::Record, vec!["Saltwind", "007"]),

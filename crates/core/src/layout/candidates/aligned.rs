@@ -32,14 +32,16 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
         if rows == 0 {
             continue;
         }
-        let count = |width: usize| grid.rows.iter().filter(|r| !r.is_rule && r.fields as usize == width).count();
+        let count =
+            |width: usize| grid.rows.iter().filter(|r| !r.is_rule && r.fields as usize == width).count();
         let mut options: Vec<(usize, bool)> = widths(&grid, false)
             .into_iter()
             .filter(|w| *w > 1 && *w <= 256 && (count(*w) * 4 > rows || count(*w) >= 3))
             .map(|w| (w, false))
             .collect();
         // The most fields that nearly all lines have: the last column may take the rest.
-        let mut fields: Vec<usize> = grid.rows.iter().filter(|r| !r.is_rule && r.fields > 1).map(|r| r.fields as usize).collect();
+        let mut fields: Vec<usize> =
+            grid.rows.iter().filter(|r| !r.is_rule && r.fields > 1).map(|r| r.fields as usize).collect();
         fields.sort_unstable();
         if !two && fields.len() * 10 >= rows * 9 {
             let rest = fields[fields.len() - (rows * 9).div_ceil(10).min(fields.len())];
@@ -49,7 +51,8 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
         }
         for (width, rest) in options {
             let dialect = Dialect { most_fields: rest.then_some(width), ..dialect.clone() };
-            let grid = if rest { Grid::read(bench.sample, &dialect, &mut bench.lexicon) } else { grid.clone() };
+            let grid =
+                if rest { Grid::read(bench.sample, &dialect, &mut bench.lexicon) } else { grid.clone() };
             if rest && !first_columns_hold(bench, &grid, width) {
                 continue;
             }
@@ -87,7 +90,9 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
 fn names_lacking(bench: &Bench<'_, '_>, grid: &Grid, width: usize) -> f64 {
     let rows: Vec<&super::super::measure::grid::Row> = grid.rows.iter().filter(|r| !r.is_rule).collect();
     let even = |r: &&&super::super::measure::grid::Row| r.fields as usize == width;
-    let Some(first) = (0..rows.len()).find(|at| rows[*at..rows.len().min(at + 3)].iter().filter(even).count() >= 2) else {
+    let Some(first) =
+        (0..rows.len()).find(|at| rows[*at..rows.len().min(at + 3)].iter().filter(even).count() >= 2)
+    else {
         return 0.0;
     };
     let is_names = |at: usize| {
@@ -136,7 +141,8 @@ fn gaps(bench: &Bench<'_, '_>, grid: &Grid, width: usize) -> (f64, f64) {
                     let c = if last { text.chars().next_back() } else { text.chars().next() };
                     c.is_some_and(|c| c.is_ascii_digit())
                 };
-                let both = digits(bench.lexicon.text(before.unwrap_or(0)), true) && digits(bench.lexicon.text(cell.value), false);
+                let both = digits(bench.lexicon.text(before.unwrap_or(0)), true)
+                    && digits(bench.lexicon.text(cell.value), false);
                 single += if both { ONE_BLANK_DIGITS } else { ONE_BLANK };
             }
             before = Some(cell.value);

@@ -94,7 +94,8 @@ fn quotes(
     };
     let mut quotes = Vec::new();
     if opens('"') {
-        let grid = Grid::read(bench.sample, &Dialect { quote: Some(b'"'), ..base.clone() }, &mut bench.lexicon);
+        let grid =
+            Grid::read(bench.sample, &Dialect { quote: Some(b'"'), ..base.clone() }, &mut bench.lexicon);
         if grid.quoted > 0 && grid.bad_quotes == 0 {
             return vec![Some(b'"')];
         }
@@ -127,7 +128,8 @@ fn price_widths(
         let even = grid.rows.iter().filter(|r| r.fields as usize == width).count();
         // Words are divided by blanks too: a delimiter divides evenly.
         let ragged = delimiter == " " && even * 2 < records;
-        if (width < 2 && !stated) || (ragged && !stated) || (!stated && even * 10 < records * 3 && width != first && even < 3) {
+        let rare = even * 10 < records * 3 && width != first && even < 3;
+        if !stated && (width < 2 || ragged || rare) {
             continue;
         }
         let blanks = dialect.is_blank_delimited() && dialect.runs_as_one && delimiter == " ";
@@ -214,10 +216,20 @@ pub(super) fn widths(grid: &Grid, short: bool) -> Vec<usize> {
     let widest = counts.iter().map(|c| c.0).max().unwrap_or(0);
     let often = |width: usize| counts.iter().find(|c| c.0 == width).map_or(0, |c| c.1);
     let narrower: usize = counts.iter().filter(|c| c.0 > 1 && c.0 < widest).map(|c| c.1).sum();
-    if short && widest > 2 && often(widest) * 10 < all.len() * 3 && narrower * 10 > all.len() * 6 && all[0] == widest {
+    if short
+        && widest > 2
+        && often(widest) * 10 < all.len() * 3
+        && narrower * 10 > all.len() * 6
+        && all[0] == widest
+    {
         widths.push(widest);
     }
     let mut seen = Vec::new();
-    widths.retain(|w| !seen.contains(w) && { seen.push(*w); true });
+    widths.retain(|w| {
+        !seen.contains(w) && {
+            seen.push(*w);
+            true
+        }
+    });
     widths
 }

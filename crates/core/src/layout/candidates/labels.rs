@@ -46,7 +46,11 @@ fn count<'t>(lines: &[&'t [u8]]) -> Vec<(&'t [u8], usize)> {
 
 /// Labelled records in `text` (lines, blank ones included; `divides` says which stand between records): most lines have labels,
 /// which come again.
-pub(super) fn find(text: &[&[u8]], divides: &dyn Fn(&[u8]) -> bool, choices: &LayoutChoices) -> Option<Multiline> {
+pub(super) fn find(
+    text: &[&[u8]],
+    divides: &dyn Fn(&[u8]) -> bool,
+    choices: &LayoutChoices,
+) -> Option<Multiline> {
     let blocks: Vec<&[&[u8]]> = text.split(|l| divides(l)).filter(|b| !b.is_empty()).collect();
     let filled: Vec<&[u8]> = blocks.iter().flat_map(|b| b.iter().copied()).collect();
     let counts = count(&filled);
@@ -58,14 +62,12 @@ pub(super) fn find(text: &[&[u8]], divides: &dyn Fn(&[u8]) -> bool, choices: &La
     }
     // The label that begins most blocks; without blocks the first one that comes again as often as most.
     let most = counts.iter().map(|c| c.1).max()?;
-    let beginning = |wanted: &[u8]| blocks.iter().filter(|b| label(b[0]).is_some_and(|l| same(l, wanted))).count();
+    let beginning =
+        |wanted: &[u8]| blocks.iter().filter(|b| label(b[0]).is_some_and(|l| same(l, wanted))).count();
     let by_block = counts.iter().map(|c| (beginning(c.0), c)).max_by_key(|(n, _)| *n)?;
     let in_blocks = by_block.0 >= 2 && by_block.0 * 10 >= blocks.len() * 7;
-    let first = if in_blocks {
-        by_block.1
-    } else {
-        counts.iter().find(|c| c.1 >= 2 && c.1 * 10 >= most * 8)?
-    };
+    let first =
+        if in_blocks { by_block.1 } else { counts.iter().find(|c| c.1 >= 2 && c.1 * 10 >= most * 8)? };
     // Where it stands once in each block or more often than there are blocks, it begins a record by itself.
     let begins = !in_blocks || first.1 >= blocks.len().max(2) || by_block.0 * 100 >= first.1 * 95;
     let from = filled.iter().position(|l| label(l).is_some_and(|l| same(l, first.0)))?;

@@ -104,7 +104,9 @@ fn longer(lines: &[&str], mark: char) -> Vec<String> {
             let from = at + found;
             let run = line[from..].chars().take_while(|c| *c == mark).count();
             let to = from + run * mark.len_utf8();
-            let outside = |c: Option<char>| c.filter(|c| !c.is_alphanumeric() && *c != '"').map(String::from).unwrap_or_default();
+            let outside = |c: Option<char>| {
+                c.filter(|c| !c.is_alphanumeric() && *c != '"').map(String::from).unwrap_or_default()
+            };
             let front = outside(line[..from].chars().next_back());
             let back = outside(line[to..].chars().next());
             all += 1;
@@ -125,7 +127,11 @@ fn longer(lines: &[&str], mark: char) -> Vec<String> {
         let always = |beside: &Tally<String>| {
             beside
                 .top()
-                .filter(|(text, often)| !matches!(text.as_str(), "" | " " | "\t") && !text.starts_with(mark) && *often * 100 > all * 95)
+                .filter(|(text, often)| {
+                    !matches!(text.as_str(), "" | " " | "\t")
+                        && !text.starts_with(mark)
+                        && *often * 100 > all * 95
+                })
                 .map(|top| top.0.clone())
         };
         let (front, back) = (always(&before), always(&behind));
@@ -145,26 +151,6 @@ fn longer(lines: &[&str], mark: char) -> Vec<String> {
     found
 }
 
-/// What begins comment lines: the commonest of the usual marks, if it does not begin most lines.
-const COMMENTS: [&str; 9] = ["##", "#", "%", "!", "//", "*", ";", "@", "--"];
-
-/// The prefix that the clerk did not state: one that some lines have and that is no data.
-pub(in crate::layout) fn comment(lines: &[&str]) -> Option<&'static str> {
-    let is_rule = |l: &str| !l.chars().any(char::is_alphanumeric);
-    let mut best: Option<(usize, &'static str)> = None;
-    for prefix in COMMENTS {
-        let own = lines.iter().filter(|l| l.starts_with(prefix) && (!is_rule(l) || matches!(prefix, "#" | ";" | "##"))).count();
-        // A longer prefix says more, if it covers all the lines.
-        if own > 0 && best.is_none_or(|(most, _)| own > most) {
-            best = Some((own, prefix));
-        }
-    }
-    let (own, prefix) = best?;
-    let usual = matches!(prefix, "##" | "#" | "%" | "!" | "//" | ";");
-    let few = own * 10 < lines.len() * 6;
-    (few || (usual && lines.len() - own >= 2)).then_some(prefix)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -182,12 +168,5 @@ mod tests {
             let lines = vec![line; 8];
             assert!(delimiters(&lines).contains(&expected.to_owned()), "{line}: {:?}", delimiters(&lines));
         }
-    }
-
-    #[test]
-    fn comments_are_few_or_usual() {
-        assert_eq!(comment(&["# tide", "1;2", "3;4", "5;6"]), Some("#"));
-        assert_eq!(comment(&["* tide", "* wind", "* sea"]), None);
-        assert_eq!(comment(&["1;2", "3;4"]), None);
     }
 }

@@ -1,11 +1,11 @@
 //! Records of several lines: labelled ones, cycles of lines, blocks between blank lines. Each line of a record is laid out by
 //! the cheapest simple layout of all lines at its place.
 
+use super::super::measure::START;
 use super::super::measure::grid::Grid;
 use super::super::measure::lexicon::Lexicon;
 use super::super::measure::sort::{Sort, sort_of};
 use super::super::measure::structure::price;
-use super::super::measure::START;
 use super::super::sample::Sample;
 use super::super::tally::Tally;
 use super::super::{LayoutChoices, LayoutKind, Samples};
@@ -31,22 +31,22 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, choices: &LayoutChoi
         .filter(|l| prefix.as_ref().is_none_or(|p| !l.starts_with(p)))
         .collect();
     let separators = separators(&text);
-    let divides = |line: &[u8]| {
-        is_blank(line) || is_rule(line) || separators.iter().any(|s| s == line.trim_ascii())
-    };
+    let divides =
+        |line: &[u8]| is_blank(line) || is_rule(line) || separators.iter().any(|s| s == line.trim_ascii());
     let mut found: Vec<Multiline> = Vec::new();
-    match stated_lines(choices) {
-        Some(count) => found.push(cycle(bench, &text, &divides, count, choices)),
-        None => {
-            found.extend(labels::find(&text, &divides, choices));
-            let blocks = blocks(bench, &text, &divides);
-            // Blocks of one size say more than what their lines begin with.
-            if !matches!(&blocks, Some((_, true))) {
-                found.extend(counts(&text, &divides).into_iter().map(|n| cycle(bench, &text, &divides, n, choices)));
-            }
-            found.extend(blocks.map(|b| b.0));
-            found.extend(indented(bench, &text, &divides));
+    if let Some(count) = stated_lines(choices) {
+        found.push(cycle(bench, &text, &divides, count, choices));
+    } else {
+        found.extend(labels::find(&text, &divides, choices));
+        let blocks = blocks(bench, &text, &divides);
+        // Blocks of one size say more than what their lines begin with.
+        if !matches!(&blocks, Some((_, true))) {
+            found.extend(
+                counts(&text, &divides).into_iter().map(|n| cycle(bench, &text, &divides, n, choices)),
+            );
         }
+        found.extend(blocks.map(|b| b.0));
+        found.extend(indented(bench, &text, &divides));
     }
     if found.is_empty() && stated {
         found.push(Multiline::Cycle { lines: vec![whole_line(); 2], first: None });
@@ -89,7 +89,9 @@ fn priced(bench: &mut Bench<'_, '_>, dialect: Dialect) -> Candidate {
         }
         Some(Multiline::Cycle { lines, first }) => {
             let starts: usize = lines.iter().map(LineParts::count).sum();
-            2.0 * lines.len() as f64 + START * (starts - lines.len()) as f64 + if first.is_some() { 4.0 } else { 0.0 }
+            2.0 * lines.len() as f64
+                + START * (starts - lines.len()) as f64
+                + if first.is_some() { 4.0 } else { 0.0 }
         }
         _ => 0.0,
     };
@@ -142,7 +144,9 @@ fn is_blank(line: &[u8]) -> bool {
 
 fn is_rule(line: &[u8]) -> bool {
     let line = line.trim_ascii();
-    line.len() >= 3 && matches!(line[0], b'-' | b'=' | b'_' | b'~' | b'*' | b'#' | b'+') && line.iter().all(|b| *b == line[0])
+    line.len() >= 3
+        && matches!(line[0], b'-' | b'=' | b'_' | b'~' | b'*' | b'#' | b'+')
+        && line.iter().all(|b| *b == line[0])
 }
 
 /// Short lines of marks, or single words such as `BEGIN` and `END`, that come again and again and divide records.
@@ -150,12 +154,15 @@ fn separators(text: &[&[u8]]) -> Vec<Vec<u8>> {
     let mut counts: Tally<&[u8]> = Tally::default();
     for line in text.iter().filter(|l| !is_blank(l) && !is_rule(l)) {
         let line = line.trim_ascii();
-        let marks = !line.iter().any(|b| b.is_ascii_alphanumeric() || *b >= 0x80) && (2..=8).contains(&line.len());
+        let marks =
+            !line.iter().any(|b| b.is_ascii_alphanumeric() || *b >= 0x80) && (2..=8).contains(&line.len());
         let framed = line.len() <= 24
             && [&b"BEGIN"[..], b"END", b"begin", b"end", b"Begin", b"End", b"START", b"RECORD", b"***"]
                 .iter()
                 .any(|w| line.starts_with(w))
-            && !line.iter().any(|b| b.is_ascii_digit() || matches!(b, b':' | b'=' | b';' | b',' | b'|' | b'\t'));
+            && !line
+                .iter()
+                .any(|b| b.is_ascii_digit() || matches!(b, b':' | b'=' | b';' | b',' | b'|' | b'\t'));
         if (marks || framed) && counts.different() < 40 {
             counts.add(line);
         }
@@ -169,7 +176,8 @@ type Look = (usize, u8, Vec<u8>);
 fn look(line: &[u8]) -> Look {
     let indent = line.iter().take_while(|b| **b == b' ').count();
     let sort = line.get(indent).map_or(b' ', |b| LineShape::sort(*b));
-    let label = memchr::memchr2(b':', b'=', line).filter(|at| *at < 30).map_or(Vec::new(), |at| line[..at].to_vec());
+    let label =
+        memchr::memchr2(b':', b'=', line).filter(|at| *at < 30).map_or(Vec::new(), |at| line[..at].to_vec());
     (indent.min(12), sort, label)
 }
 
@@ -229,8 +237,13 @@ fn by_first_character(text: &[&[u8]], divides: &dyn Fn(&[u8]) -> bool) -> Option
 }
 
 /// Blocks between lines that divide, and whether nearly all are of one size.
-fn blocks(bench: &mut Bench<'_, '_>, text: &[&[u8]], divides: &dyn Fn(&[u8]) -> bool) -> Option<(Multiline, bool)> {
-    let blocks: Vec<Vec<&[u8]>> = text.split(|l| divides(l)).filter(|b| !b.is_empty()).map(<[&[u8]]>::to_vec).collect();
+fn blocks(
+    bench: &mut Bench<'_, '_>,
+    text: &[&[u8]],
+    divides: &dyn Fn(&[u8]) -> bool,
+) -> Option<(Multiline, bool)> {
+    let blocks: Vec<Vec<&[u8]>> =
+        text.split(|l| divides(l)).filter(|b| !b.is_empty()).map(<[&[u8]]>::to_vec).collect();
     if blocks.len() < 3 {
         return None;
     }
@@ -274,7 +287,7 @@ fn indented(bench: &mut Bench<'_, '_>, text: &[&[u8]], divides: &dyn Fn(&[u8]) -
         sorted[sorted.len() / 2]
     };
     let alike = lengths.iter().filter(|l| **l == usual).count();
-    if usual < 2 || usual > CYCLE || alike * 10 < lengths.len() * 8 {
+    if !(2..=CYCLE).contains(&usual) || alike * 10 < lengths.len() * 8 {
         return None;
     }
     let lines = (0..usual)

@@ -23,7 +23,11 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
         .collect();
     let (plain, column) = code_all(&bench.lexicon, &mut Words::default(), &values);
     let sorts = |sort: fn(Sort) -> bool| {
-        column.values().filter(|(id, _)| sort(bench.lexicon.get(*id).sort)).map(|v| v.1 as usize).sum::<usize>()
+        column
+            .values()
+            .filter(|(id, _)| sort(bench.lexicon.get(*id).sort))
+            .map(|v| v.1 as usize)
+            .sum::<usize>()
     };
     let (atoms, moments) = (sorts(|s| s != Sort::Text), sorts(|s| s == Sort::Moment));
     let mut bits = if atoms * 10 > values.len() * 9 {
@@ -64,7 +68,9 @@ pub(in crate::layout) fn not_a_table(lines: &[&str]) -> Option<&'static str> {
     if first.starts_with('<') && marked * 2 > count && closed * 10 > count {
         return Some("markup");
     }
-    let is_section = |l: &str| l.len() > 2 && l.starts_with('[') && l.ends_with(']') && !l[1..l.len() - 1].contains(['[', ']']);
+    let is_section = |l: &str| {
+        l.len() > 2 && l.starts_with('[') && l.ends_with(']') && !l[1..l.len() - 1].contains(['[', ']'])
+    };
     let key = |l: &str| -> Option<String> {
         let (key, _) = l.split_once('=')?;
         let key = key.trim();

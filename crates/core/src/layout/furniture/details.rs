@@ -1,8 +1,8 @@
 //! What tells the records of a printed report from its other lines.
 
-use super::Judged;
 use super::super::measure::lexicon::{BLANK, Lexicon};
 use super::super::measure::sort::{Sort, sort_of};
+use super::Judged;
 use super::total;
 use crate::kind::statistics::trim;
 use crate::record::{Division, Machine};
@@ -30,7 +30,20 @@ pub struct Details {
 fn is_missing(text: &str) -> bool {
     matches!(
         text.to_ascii_lowercase().as_str(),
-        "na" | "n/a" | "nan" | "null" | "none" | "-" | "--" | "---" | "." | "?" | "nil" | "*" | "n.a." | "k.a." | "-.-"
+        "na" | "n/a"
+            | "nan"
+            | "null"
+            | "none"
+            | "-"
+            | "--"
+            | "---"
+            | "."
+            | "?"
+            | "nil"
+            | "*"
+            | "n.a."
+            | "k.a."
+            | "-.-"
     )
 }
 
@@ -42,7 +55,8 @@ pub(super) fn learn(judged: &Judged<'_>, inside: &[usize]) -> Option<Details> {
         return None;
     }
     let lexicon = judged.lexicon;
-    let rows: Vec<&super::Row> = records.iter().map(|i| judged.row(*i)).filter(|r| r.values.len() == judged.width).collect();
+    let rows: Vec<&super::Row> =
+        records.iter().map(|i| judged.row(*i)).filter(|r| r.values.len() == judged.width).collect();
     let filled = |column: usize| rows.iter().filter(|r| r.values[column] != BLANK).count();
     let anchors: Vec<usize> = (0..judged.width).filter(|c| filled(*c) * 100 >= rows.len() * 95).collect();
     let typed: Vec<(usize, Vec<Sort>)> = (0..judged.width)
@@ -78,7 +92,8 @@ pub(super) fn learn(judged: &Judged<'_>, inside: &[usize]) -> Option<Details> {
             needs[(needs.len() - 1) * share / 100]
         })
     };
-    let passes = |needs: &[usize; 3], limits: &[usize; 3]| needs.iter().zip(limits).all(|(need, limit)| need <= limit);
+    let passes =
+        |needs: &[usize; 3], limits: &[usize; 3]| needs.iter().zip(limits).all(|(need, limit)| need <= limit);
     let mistakes = |limits: &[usize; 3]| {
         let lost = needs.iter().filter(|n| !passes(n, limits)).count();
         lost + foreign.iter().filter(|n| passes(n, limits)).count()
@@ -117,7 +132,9 @@ impl Details {
             machine.fields(text).map(|f| String::from_utf8_lossy(trim(f).0)).collect();
         let texts: Vec<&str> = values.iter().map(AsRef::as_ref).collect();
         let cuts = match machine.dialect().division {
-            Division::Fixed(_) => (1..texts.len()).filter(|place| machine.crossing(text, *place).is_some()).count(),
+            Division::Fixed(_) => {
+                (1..texts.len()).filter(|place| machine.crossing(text, *place).is_some()).count()
+            }
             _ => 0,
         };
         let aligned = !matches!(machine.dialect().division, Division::Fixed(_));

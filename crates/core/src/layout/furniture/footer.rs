@@ -56,7 +56,8 @@ pub(super) fn find(
         };
         if why == TOTAL && footer.total.is_none() {
             machine.step(sample, row.start, true);
-            footer.total = Some(Total { line: row.line, fields: machine.fields(sample).map(<[u8]>::to_vec).collect() });
+            footer.total =
+                Some(Total { line: row.line, fields: machine.fields(sample).map(<[u8]>::to_vec).collect() });
         }
         footer.filled_lines += if row.filled() > 0 { row.lines } else { 0 };
         match footer.set_aside.last_mut() {
@@ -80,7 +81,9 @@ fn remarks_behind_labels(sample: &[u8], judged: &Judged<'_>, labels: &[Vec<u8>],
     let lines: Vec<&[u8]> = super::super::lines::lines(&sample[row.start..row.end]).collect();
     let known = |line: &[u8]| {
         let (label, _) = split_label(line);
-        line.starts_with(b" ") || line.starts_with(b"\t") || labels.iter().any(|l| l.eq_ignore_ascii_case(label))
+        line.starts_with(b" ")
+            || line.starts_with(b"\t")
+            || labels.iter().any(|l| l.eq_ignore_ascii_case(label))
     };
     let remarks = lines.iter().rev().take_while(|l| !known(l)).count() as u64;
     if remarks == 0 || remarks >= row.lines {
@@ -113,7 +116,11 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
     if own < width && (width - own) * 5 > 5.max(2 * width) && near_end {
         return true;
     }
-    if own == width && width >= 4 && filled == 1 && judged.judge.columns.iter().filter(|c| c.blank() * 2 < c.count()).count() >= 4 {
+    if own == width
+        && width >= 4
+        && filled == 1
+        && judged.judge.columns.iter().filter(|c| c.blank() * 2 < c.count()).count() >= 4
+    {
         return true;
     }
     if own == width && judged.gain[at] < -8.0 {

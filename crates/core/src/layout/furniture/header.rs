@@ -86,7 +86,9 @@ pub(super) fn find(
             at.filter(|at| {
                 // Lines above records of several lines are a header if they are as many.
                 match &candidate.dialect.division {
-                    Division::Multiline(Multiline::Cycle { lines, .. }) => judged.row(*at).lines == lines.len() as u64,
+                    Division::Multiline(Multiline::Cycle { lines, .. }) => {
+                        judged.row(*at).lines == lines.len() as u64
+                    }
                     _ => true,
                 }
             })
@@ -100,12 +102,20 @@ pub(super) fn find(
 }
 
 /// Fills in names and units from the rows between `at` and the first record.
-fn name(samples: Samples<'_>, candidate: &Candidate, judged: &Judged<'_>, (at, first): (usize, usize), header: &mut Header) {
+fn name(
+    samples: Samples<'_>,
+    candidate: &Candidate,
+    judged: &Judged<'_>,
+    (at, first): (usize, usize),
+    header: &mut Header,
+) {
     let row = judged.row(at);
     header.line = Some(row.line);
     header.names = narrow_names(samples, candidate, judged, at);
     let more: Vec<usize> = (at + 1..first).filter(|i| !judged.is_apart(*i)).collect();
-    let texts = |i: usize| -> Vec<String> { judged.row(i).values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect() };
+    let texts = |i: usize| -> Vec<String> {
+        judged.row(i).values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect()
+    };
     let mut rest = &more[..];
     // Further lines of names, as long as they are no units.
     while let Some((next, others)) = rest.split_first() {
@@ -123,11 +133,16 @@ fn name(samples: Samples<'_>, candidate: &Candidate, judged: &Judged<'_>, (at, f
 }
 
 /// Where everything before the first record stands.
-fn place(samples: Samples<'_>, judged: &Judged<'_>, (at, first): (Option<usize>, usize), header: &mut Header) {
+fn place(
+    samples: Samples<'_>,
+    judged: &Judged<'_>,
+    (at, first): (Option<usize>, usize),
+    header: &mut Header,
+) {
     let rows = &judged.rows.rows;
     let data = rows.get(first).filter(|_| judged.in_head(first.min(judged.count().saturating_sub(1))));
     if let Some(at) = at {
-        let last = (at..first).filter(|i| !judged.is_apart(*i)).next_back().unwrap_or(at);
+        let last = (at..first).rfind(|i| !judged.is_apart(*i)).unwrap_or(at);
         // Rules right below belong to it.
         let ruled = (last + 1..first)
             .take_while(|i| judged.row(*i).aside == Some(Step::Rule) && judged.row(*i).gap == 0)
@@ -178,7 +193,9 @@ fn first_record(judged: &Judged<'_>, samples: Samples<'_>) -> usize {
 fn behind_remarks(judged: &Judged<'_>, first: usize) -> usize {
     let count = judged.count();
     let end = count.min(first + 50);
-    let Some(gap) = (first + 1..end).rev().find(|i| judged.row(*i).gap > 0 && judged.in_head(*i)) else { return first };
+    let Some(gap) = (first + 1..end).rev().find(|i| judged.row(*i).gap > 0 && judged.in_head(*i)) else {
+        return first;
+    };
     if count - gap < 2 * (gap - first) || judged.is_fixed() {
         return first;
     }
@@ -240,7 +257,11 @@ fn look(samples: Samples<'_>, judged: &Judged<'_>, mut first: usize) -> (Option<
         return (Some(at), first, why);
     }
     if let Some(at) = commented_names(samples, judged, first) {
-        return (Some(at), first, format!("line {}, a comment, holds as many names as there are columns", judged.row(at).line));
+        return (
+            Some(at),
+            first,
+            format!("line {}, a comment, holds as many names as there are columns", judged.row(at).line),
+        );
     }
     names_in_first(judged, first)
 }
@@ -249,11 +270,15 @@ fn look(samples: Samples<'_>, judged: &Judged<'_>, mut first: usize) -> (Option<
 fn names_above_units(judged: &Judged<'_>, at: usize) -> usize {
     let names = |i: usize| {
         let row = judged.row(i);
-        let typed = row.values.iter().any(|v| matches!(judged.lexicon.get(*v).sort, Sort::Number | Sort::Moment));
+        let typed =
+            row.values.iter().any(|v| matches!(judged.lexicon.get(*v).sort, Sort::Number | Sort::Moment));
         row.values.len() == judged.width && row.filled() * 2 > judged.width && !typed && !judged.is_record[i]
     };
     let joined = |i: usize| {
-        judged.row(i + 1).gap == 0 && !judged.is_apart(i) && judged.row(i).values.len() == judged.width && judged.row(i).filled() > 2
+        judged.row(i + 1).gap == 0
+            && !judged.is_apart(i)
+            && judged.row(i).values.len() == judged.width
+            && judged.row(i).filled() > 2
     };
     if judged.is_fixed() || judged.is_aligned() || judged.width < 4 {
         return at;
@@ -264,7 +289,9 @@ fn names_above_units(judged: &Judged<'_>, at: usize) -> usize {
 /// Whether the row above row `at` may hold the upper half of its names: it has as many fields, and the names below leave
 /// something open, or stand under it one by one.
 fn goes_on_above(judged: &Judged<'_>, at: usize) -> bool {
-    let texts = |i: usize| -> Vec<String> { judged.row(i).values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect() };
+    let texts = |i: usize| -> Vec<String> {
+        judged.row(i).values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect()
+    };
     let (upper, lower) = (texts(at - 1), texts(at));
     let labelled = upper.iter().any(|t| t.ends_with([':', '=']) || t.contains(": "));
     if labelled || upper.iter().any(|t| matches!(sort_of(t), Sort::Number | Sort::Moment)) {
@@ -281,6 +308,9 @@ fn goes_on_above(judged: &Judged<'_>, at: usize) -> bool {
 
 /// Whether the first value of a row, a word or a code, comes again and again at that place: a record type, and no name.
 fn begins_again(judged: &Judged<'_>, at: usize) -> bool {
+    if judged.is_fixed() || judged.is_aligned() {
+        return false;
+    }
     let first = |row: &super::Row| row.values.first().copied().filter(|v| *v != BLANK);
     let own = first(judged.row(at));
     let again = judged.rows.rows.iter().filter(|r| own.is_some() && first(r) == own).count();
@@ -294,7 +324,9 @@ fn words_below(judged: &Judged<'_>, at: usize, mut first: usize) -> usize {
         let fits = row.values.len() == judged.width
             && row.values.iter().enumerate().all(|(column, id)| {
                 let sort = judged.lexicon.get(*id).sort;
-                *id == BLANK || judged.judge.fits(column, sort) || (sort == Sort::Number && judged.judge.numeric[column])
+                *id == BLANK
+                    || judged.judge.fits(column, sort)
+                    || (sort == Sort::Number && judged.judge.numeric[column])
             });
         if !fits {
             break;
@@ -317,8 +349,18 @@ fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, S
         return name_of_one_column(judged, first);
     }
     let mut needed = match width {
+        // Lists of labels have no names; columns whose values come again and again do.
         2 if judged.count() > 6 => {
-            if judged.judge.typed.iter().any(|t| *t) { 3.0 } else { 8.0 }
+            let filled = |c: &super::super::measure::column::Column| (c.count() - c.blank()) as usize;
+            let columns = &judged.judge.columns;
+            let come_again = columns.iter().all(|c| c.different() * 2 <= filled(c));
+            let full = columns.iter().all(|c| filled(c) * 20 >= c.count() as usize * 19);
+            let keyed = columns[0].different() * 10 >= filled(&columns[0]) * 9;
+            match (judged.judge.typed.iter().any(|t| *t), come_again || !full || !keyed) {
+                (_, true) => 0.0,
+                (true, _) => 3.0,
+                _ => 8.0,
+            }
         }
         _ => NAMES_GAIN,
     };
@@ -327,7 +369,10 @@ fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, S
         (needed, gain) = (0.0, like - width as f64 + 0.5);
     }
     // A rule below it.
-    if first + 1 < judged.count() && judged.row(first + 1).aside == Some(Step::Rule) && judged.row(first + 1).gap == 0 {
+    if first + 1 < judged.count()
+        && judged.row(first + 1).aside == Some(Step::Rule)
+        && judged.row(first + 1).gap == 0
+    {
         gain += 10.0;
     }
     let filled = row.filled();
@@ -349,9 +394,12 @@ fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, S
         && !judged.is_apart(data)
         && judged.gain[data] < -3.0
         && judged.row(data).values.len() == width
-        && !judged.row(data).values.iter().zip(&judged.judge.typed).any(|(id, typed)| {
-            *typed && matches!(judged.lexicon.get(*id).sort, Sort::Number | Sort::Moment)
-        })
+        && !judged
+            .row(data)
+            .values
+            .iter()
+            .zip(&judged.judge.typed)
+            .any(|(id, typed)| *typed && matches!(judged.lexicon.get(*id).sort, Sort::Number | Sort::Moment))
     {
         data += 1;
     }
@@ -360,18 +408,28 @@ fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, S
 
 /// The name above a single column: a word above numbers, moments or codes; above words only one that usually names columns.
 fn name_of_one_column(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, String) {
-    let Some(id) = judged.row(first).values.first() else { return (None, first, like_records(judged, first)) };
+    let Some(id) = judged.row(first).values.first() else {
+        return (None, first, like_records(judged, first));
+    };
     let text = judged.lexicon.text(*id);
     let below = (first + 1..judged.count()).filter(|i| !judged.is_apart(*i));
     let (mut digits, mut all) = (0, 0);
     for row in below.map(|i| judged.row(i)) {
         all += 1;
-        digits += usize::from(row.values.first().is_some_and(|v| judged.lexicon.text(*v).contains(|c: char| c.is_ascii_digit())));
+        digits += usize::from(
+            row.values
+                .first()
+                .is_some_and(|v| judged.lexicon.text(*v).contains(|c: char| c.is_ascii_digit())),
+        );
     }
     let short = text.chars().count() <= 40 && text.split_whitespace().count() <= 4;
     let word = name_like(text) > 0.0 && !text.contains(|c: char| c.is_ascii_digit()) && short;
     let strange = !judged.judge.fits(0, judged.lexicon.get(*id).sort);
-    let named = word && all >= 2 && ((strange && judged.judge.typed[0]) || digits * 100 >= all * 95 || (kind::name::is_usual(text) && all >= 3));
+    let named = word
+        && all >= 2
+        && ((strange && judged.judge.typed[0])
+            || digits * 100 >= all * 95
+            || (kind::name::is_usual(text) && all >= 3));
     if named {
         return (Some(first), first + 1, "a word above values of another sort".into());
     }
@@ -381,12 +439,17 @@ fn name_of_one_column(judged: &Judged<'_>, first: usize) -> (Option<usize>, usiz
 /// Why a row is thought to hold names.
 fn unlike(judged: &Judged<'_>, at: usize) -> String {
     let row = judged.row(at);
-    let names: Vec<&str> = row.values.iter().map(|v| judged.lexicon.text(*v)).filter(|t| !t.is_empty()).collect();
+    let names: Vec<&str> =
+        row.values.iter().map(|v| judged.lexicon.text(*v)).filter(|t| !t.is_empty()).collect();
     let strange = row
         .values
         .iter()
         .enumerate()
-        .filter(|(column, id)| **id != BLANK && *column < judged.width && !judged.judge.fits(*column, judged.lexicon.get(**id).sort))
+        .filter(|(column, id)| {
+            **id != BLANK
+                && *column < judged.width
+                && !judged.judge.fits(*column, judged.lexicon.get(**id).sort)
+        })
         .count();
     if strange > 0 {
         return format!("{strange} of {} fields are unlike the values below them", names.len());
@@ -404,7 +467,11 @@ fn like_records(judged: &Judged<'_>, at: usize) -> String {
         .values
         .iter()
         .enumerate()
-        .filter(|(column, id)| **id != BLANK && *column < judged.width && judged.judge.fits(*column, judged.lexicon.get(**id).sort))
+        .filter(|(column, id)| {
+            **id != BLANK
+                && *column < judged.width
+                && judged.judge.fits(*column, judged.lexicon.get(**id).sort)
+        })
         .count();
     format!("line {} is like the records below it in {like} of {} fields", row.line, row.values.len())
 }
@@ -420,7 +487,9 @@ fn name_like(text: &str) -> f64 {
         return 0.0;
     }
     let letters = text.chars().any(char::is_alphabetic);
-    let fits = letters && text.chars().count() <= 80 && matches!(sort_of(text), Sort::Word | Sort::Text | Sort::Code);
+    let fits = letters
+        && text.chars().count() <= 80
+        && matches!(sort_of(text), Sort::Word | Sort::Text | Sort::Code);
     if fits { 1.0 } else { -1.0 }
 }
 
@@ -428,10 +497,19 @@ fn name_like(text: &str) -> f64 {
 fn header_gain(judged: &Judged<'_>, at: usize) -> f64 {
     let row = judged.row(at);
     let lexicon = judged.lexicon;
-    if starts_with_name(judged, &row.values) && is_rising(lexicon, &row.values[1..]) && judged.judge.rising < 0.1 {
+    if starts_with_name(judged, &row.values)
+        && is_rising(lexicon, &row.values[1..])
+        && judged.judge.rising < 0.1
+    {
         return 20.0;
     }
-    let years: Vec<i32> = row.values.iter().map(|v| lexicon.text(*v)).filter(|t| is_year(t)).filter_map(|t| t.parse().ok()).collect();
+    let years: Vec<i32> = row
+        .values
+        .iter()
+        .map(|v| lexicon.text(*v))
+        .filter(|t| is_year(t))
+        .filter_map(|t| t.parse().ok())
+        .collect();
     let step = |w: &[i32]| w[1] - w[0];
     let run = years.len() > 2
         && years.windows(2).all(|w| step(w) == step(&years))
@@ -482,7 +560,9 @@ fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, low: bool) -
     let typed = texts.iter().filter(typed).count();
     let half = 2.max(width / 2);
     if judged.is_fixed() {
-        return filled >= half
+        let labelled = texts.iter().any(|t| t.ends_with(':') || t.contains(": "));
+        return !labelled
+            && filled >= half
             && (row.phrases >= half || row.cuts == 0)
             && row.cuts * 100 <= width * 35
             && typed * 10 <= filled * 4;
@@ -494,7 +574,12 @@ fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, low: bool) -
             return false;
         }
     }
-    if texts.len() == width && width > 4 && starts_with_name(judged, &row.values) && is_rising(judged.lexicon, &row.values[1..]) && judged.judge.rising < 0.1 {
+    if texts.len() == width
+        && width > 4
+        && starts_with_name(judged, &row.values)
+        && is_rising(judged.lexicon, &row.values[1..])
+        && judged.judge.rising < 0.1
+    {
         return true;
     }
     if width < 2 || typed * 2 > filled || texts.iter().filter(|t| !t.is_empty()).all(|t| is_year(t)) {
@@ -586,7 +671,10 @@ fn commented_names(samples: Samples<'_>, judged: &Judged<'_>, first: usize) -> O
     }
     let names = comment_fields(&samples.head[row.start..row.end], judged);
     let like = names.iter().filter(|n| name_like(n) > 0.0).count();
-    (names.len() == judged.width && like * 10 >= names.len() * 8 && names.iter().all(|n| n.chars().count() <= 30)).then_some(at)
+    (names.len() == judged.width
+        && like * 10 >= names.len() * 8
+        && names.iter().all(|n| n.chars().count() <= 30))
+    .then_some(at)
 }
 
 /// The fields of a comment line, its mark left out.
@@ -631,7 +719,8 @@ fn narrow_names(samples: Samples<'_>, _candidate: &Candidate, judged: &Judged<'_
 /// Whether the words below the names go on with them, and are no units: some columns have a name only there, or the words are
 /// longer than units are.
 fn is_second_line(names: &[String], below: &[String]) -> bool {
-    let only_below = below.iter().enumerate().any(|(i, b)| !b.is_empty() && names.get(i).is_none_or(String::is_empty));
+    let only_below =
+        below.iter().enumerate().any(|(i, b)| !b.is_empty() && names.get(i).is_none_or(String::is_empty));
     let unit = |text: &String| text.is_empty() || text.chars().count() <= 6 || text.starts_with(['(', '[']);
     only_below || below.iter().filter(|b| !unit(b)).count() * 3 > below.len()
 }

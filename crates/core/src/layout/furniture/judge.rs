@@ -72,7 +72,7 @@ impl Judge {
     }
 
     fn see_sorts(&mut self, lexicon: &Lexicon, rows: &Rows, core: &[bool]) {
-        let mut pictures: Vec<rustc_hash::FxHashMap<u32, u32>> = vec![Default::default(); self.width];
+        let mut pictures: Vec<rustc_hash::FxHashMap<u32, u32>> = vec![rustc_hash::FxHashMap::default(); self.width];
         for row in rows.rows.iter().zip(core).filter(|r| *r.1).map(|r| r.0) {
             for (at, id) in row.values.iter().enumerate() {
                 let value = lexicon.get(*id);
@@ -83,7 +83,7 @@ impl Judge {
                 }
             }
         }
-        for at in 0..self.width {
+        for (at, pictures) in pictures.iter().enumerate() {
             let filled = f64::from(self.filled[at]);
             for sort in 1..6 {
                 let own = self.sorts[at][sort];
@@ -96,7 +96,7 @@ impl Judge {
             let fits = either || (both > 1 && f64::from(both) >= 0.06 * filled);
             self.fits[at][words] = fits;
             self.fits[at][Sort::Text as usize] = fits;
-            let top = pictures[at].iter().max_by_key(|p| (*p.1, std::cmp::Reverse(*p.0)));
+            let top = pictures.iter().max_by_key(|p| (*p.1, std::cmp::Reverse(*p.0)));
             self.even[at] = top.filter(|p| f64::from(*p.1) >= 0.9 * filled).map(|p| *p.0);
         }
     }
@@ -123,8 +123,10 @@ impl Judge {
             self.typed[at] = filled > 0 && typed * 10 >= filled * 9;
             self.numeric[at] = filled > 0 && numbers * 10 >= filled * 8;
         }
-        let looked_at: Vec<&Row> = rows.rows.iter().zip(core).filter(|r| *r.1).map(|r| r.0).take(60).collect();
-        let rising = looked_at.iter().filter(|r| is_rising(lexicon, &r.values[1.min(r.values.len())..])).count();
+        let looked_at: Vec<&Row> =
+            rows.rows.iter().zip(core).filter(|r| *r.1).map(|r| r.0).take(60).collect();
+        let rising =
+            looked_at.iter().filter(|r| is_rising(lexicon, &r.values[1.min(r.values.len())..])).count();
         self.rising = rising as f64 / looked_at.len().max(1) as f64;
     }
 
@@ -158,7 +160,8 @@ impl Judge {
     pub(super) fn record(&self, lexicon: &Lexicon, row: &Row, without: u32) -> f64 {
         let mut bits = 0.0;
         for (at, id) in row.values.iter().enumerate() {
-            bits += if at < self.width { self.cell(lexicon, at, *id, without) } else { lexicon.get(*id).free };
+            bits +=
+                if at < self.width { self.cell(lexicon, at, *id, without) } else { lexicon.get(*id).free };
         }
         if row.values.len() < self.width {
             bits += RAGGED;
@@ -211,9 +214,11 @@ fn core(lexicon: &Lexicon, rows: &Rows, width: usize) -> Vec<bool> {
     let sorts: Vec<Option<Vec<Sort>>> = rows
         .rows
         .iter()
-        .map(|r| (r.aside.is_none() && r.values.len() == width).then(|| r.values.iter().map(coarse).collect()))
+        .map(|r| {
+            (r.aside.is_none() && r.values.len() == width).then(|| r.values.iter().map(coarse).collect())
+        })
         .collect();
-    let mut counts: rustc_hash::FxHashMap<&[Sort], usize> = Default::default();
+    let mut counts: rustc_hash::FxHashMap<&[Sort], usize> = rustc_hash::FxHashMap::default();
     for sorts in sorts.iter().flatten() {
         if sorts.iter().filter(|s| **s != Sort::Blank).count() * 2 >= width.clamp(1, 3) {
             *counts.entry(sorts).or_default() += 1;
@@ -279,7 +284,5 @@ pub(super) fn number(lexicon: &Lexicon, id: ValueId) -> Option<f64> {
 /// Whether at least four numbers rise.
 pub(super) fn is_rising(lexicon: &Lexicon, values: &[ValueId]) -> bool {
     let numbers: Vec<Option<f64>> = values.iter().map(|v| number(lexicon, *v)).collect();
-    numbers.len() >= 4
-        && numbers.iter().all(Option::is_some)
-        && numbers.windows(2).all(|w| w[0] < w[1])
+    numbers.len() >= 4 && numbers.iter().all(Option::is_some) && numbers.windows(2).all(|w| w[0] < w[1])
 }

@@ -12,8 +12,8 @@ mod total;
 mod types;
 
 pub use details::Details;
-pub use header::HeaderChoice;
 pub(super) use header::Header;
+pub use header::HeaderChoice;
 pub(super) use total::says_total;
 
 use super::candidates::{Candidate, Form};
@@ -108,10 +108,10 @@ pub(super) fn find(
         .iter()
         .zip(&gain)
         .map(|(row, gain)| {
-            row.aside.is_none() && ((*gain >= 0.0 && row.values.len() == width) || (*gain >= 3.0 && !is_fixed))
+            row.aside.is_none()
+                && ((*gain >= 0.0 && row.values.len() == width) || (*gain >= 3.0 && !is_fixed))
         })
         .collect();
-    if std::env::var_os("DBGR").is_some() { for (i, r) in rows.rows.iter().enumerate().take(60) { eprintln!("{} line {} gain {:.1} trained {} rec {} gap {} cuts {} {:?} | {}", i, r.line, gain[i], judge.trained_on(i), Vec::<bool>::clone(&is_record)[i], r.gap, r.cuts, r.aside, lexicon.text(r.text).chars().take(70).collect::<String>()); } } // DBG
     let dialect = candidate.dialect.clone();
     let judged = Judged { rows, lexicon, judge, width, form: candidate.form, dialect, gain, is_record };
     let types = types::find(&judged);
@@ -121,7 +121,15 @@ pub(super) fn find(
     let strangers = inside.iter().filter(|i| !judged.is_record[**i]).count();
     let details = details::learn(&judged, &inside);
     let filled_among_totals = total::filled_among(samples, candidate, &judged, &inside);
-    Furniture { header, footer, details, inside: inside.len(), strangers, filled_among_totals, types: types.unwrap_or_default() }
+    Furniture {
+        header,
+        footer,
+        details,
+        inside: inside.len(),
+        strangers,
+        filled_among_totals,
+        types: types.unwrap_or_default(),
+    }
 }
 
 /// Records that leave out empty fields at their ends get them, where many do.

@@ -74,7 +74,14 @@ impl Rows {
             }
             // A long head is its own middle and tail.
             rows.rows.clear();
-            rows.scan(samples.head, dialect, lexicon, Place::Head, &|at| at < ROWS[0] || at + ROWS[2] >= total, false);
+            rows.scan(
+                samples.head,
+                dialect,
+                lexicon,
+                Place::Head,
+                &|at| at < ROWS[0] || at + ROWS[2] >= total,
+                false,
+            );
             return rows;
         }
         rows.scan(samples.head, dialect, lexicon, Place::Head, &|at| at < ROWS[0], false);
@@ -118,7 +125,13 @@ impl Rows {
     }
 }
 
-fn row(text: &[u8], machine: &Machine, lexicon: &mut Lexicon, (place, line, gap): (Place, u64, u64), step: Step) -> Row {
+fn row(
+    text: &[u8],
+    machine: &Machine,
+    lexicon: &mut Lexicon,
+    (place, line, gap): (Place, u64, u64),
+    step: Step,
+) -> Row {
     let own = &text[machine.start()..machine.end()];
     let values = match step {
         Step::Record => (0..machine.field_count().min(FIELDS))

@@ -12,14 +12,80 @@ use crate::record::Machine;
 
 /// Words that a total line begins with, in lower case, in the languages of Europe and some others.
 const WORDS: [&str; 74] = [
-    "total", "totals", "grand total", "overall total", "sum", "sums", "subtotal", "subtotals", "sub-total", "sub total",
-    "page total", "carried forward", "brought forward", "balance forward", "summe", "summen", "zwischensumme", "seitensumme",
-    "gesamt", "gesamtsumme", "endsumme", "insgesamt", "übertrag", "saldo", "somme", "totaux", "sous-total", "à reporter", "report",
-    "total général", "totale", "totali", "totale generale", "riporto", "subtotale", "parziale", "suma", "total general", "subtotal general",
-    "suma y sigue", "soma", "subtotais", "totais", "a transportar", "totaal", "totalen", "subtotaal", "eindtotaal", "razem", "ogółem",
-    "suma końcowa", "do przeniesienia", "celkem", "celkem za", "součet", "mezisoučet", "spolu", "összesen", "mindösszesen", "részösszeg",
-    "i alt", "sum total", "totalt", "delsumma", "summa", "yhteensä", "välisumma", "toplam", "genel toplam", "ara toplam", "итого", "всего",
-    "合計", "小計",
+    "total",
+    "totals",
+    "grand total",
+    "overall total",
+    "sum",
+    "sums",
+    "subtotal",
+    "subtotals",
+    "sub-total",
+    "sub total",
+    "page total",
+    "carried forward",
+    "brought forward",
+    "balance forward",
+    "summe",
+    "summen",
+    "zwischensumme",
+    "seitensumme",
+    "gesamt",
+    "gesamtsumme",
+    "endsumme",
+    "insgesamt",
+    "übertrag",
+    "saldo",
+    "somme",
+    "totaux",
+    "sous-total",
+    "à reporter",
+    "report",
+    "total général",
+    "totale",
+    "totali",
+    "totale generale",
+    "riporto",
+    "subtotale",
+    "parziale",
+    "suma",
+    "total general",
+    "subtotal general",
+    "suma y sigue",
+    "soma",
+    "subtotais",
+    "totais",
+    "a transportar",
+    "totaal",
+    "totalen",
+    "subtotaal",
+    "eindtotaal",
+    "razem",
+    "ogółem",
+    "suma końcowa",
+    "do przeniesienia",
+    "celkem",
+    "celkem za",
+    "součet",
+    "mezisoučet",
+    "spolu",
+    "összesen",
+    "mindösszesen",
+    "részösszeg",
+    "i alt",
+    "sum total",
+    "totalt",
+    "delsumma",
+    "summa",
+    "yhteensä",
+    "välisumma",
+    "toplam",
+    "genel toplam",
+    "ara toplam",
+    "итого",
+    "всего",
+    "合計",
+    "小計",
 ];
 
 /// Whether a text begins with a word for totals.
@@ -34,7 +100,8 @@ pub(super) fn is_word(text: &str) -> bool {
     }
     WORDS.iter().any(|word| {
         text.strip_prefix(word).is_some_and(|rest| {
-            rest.is_empty() || (rest.starts_with([':', '=', ' ', '(', '.', '-', '/']) && rest.chars().count() < 40)
+            rest.is_empty()
+                || (rest.starts_with([':', '=', ' ', '(', '.', '-', '/']) && rest.chars().count() < 40)
         })
     })
 }
@@ -72,7 +139,9 @@ pub(super) fn adds_up(judged: &Judged<'_>, first: usize, at: usize) -> bool {
         }
         let Some(stated) = number(judged.lexicon, *id).filter(|n| n.abs() > 20.0) else { continue };
         all += 1;
-        let records = (first..at).map(|i| judged.row(i)).filter(|r| r.aside.is_none() && r.values.len() == judged.width);
+        let records = (first..at)
+            .map(|i| judged.row(i))
+            .filter(|r| r.aside.is_none() && r.values.len() == judged.width);
         let (mut sum, mut several) = (0.0, 0);
         for value in records.filter_map(|r| number(judged.lexicon, r.values[column])) {
             sum += value;
@@ -84,7 +153,12 @@ pub(super) fn adds_up(judged: &Judged<'_>, first: usize, at: usize) -> bool {
 }
 
 /// Columns that most records fill, if at least two records among the others say that they are totals and fill fewer; else 0.
-pub(super) fn filled_among(samples: Samples<'_>, candidate: &Candidate, judged: &Judged<'_>, inside: &[usize]) -> usize {
+pub(super) fn filled_among(
+    samples: Samples<'_>,
+    candidate: &Candidate,
+    judged: &Judged<'_>,
+    inside: &[usize],
+) -> usize {
     if judged.width < 3 {
         return 0;
     }
@@ -106,7 +180,17 @@ mod tests {
 
     #[test]
     fn totals_are_known_in_many_languages_and_names_are_not_totals() {
-        for text in ["Total", "TOTAL:", "Summe Kai 7", "Razem", "Összesen:", "*** Total ***", "Sous-total", "合計", "Total (EUR)"] {
+        for text in [
+            "Total",
+            "TOTAL:",
+            "Summe Kai 7",
+            "Razem",
+            "Összesen:",
+            "*** Total ***",
+            "Sous-total",
+            "合計",
+            "Total (EUR)",
+        ] {
             assert!(is_word(text), "{text}");
         }
         for text in ["Totalis", "Summer Isles", "Sumatra", "Saldorf", ""] {

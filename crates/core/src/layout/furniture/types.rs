@@ -32,11 +32,18 @@ pub(super) fn find(judged: &Judged<'_>) -> Option<Vec<String>> {
     let (top, often) = codes.top()?;
     // Most lines are of a type that comes again, and two types differ in their number of fields.
     let again: usize = codes.iter().filter(|c| c.1 > 1).map(|c| c.1).sum();
-    let usual = |code: u32| types.iter().filter(|t| t.0.0 == code).max_by_key(|t| t.1).map_or((0, 0), |t| (t.0.1, t.1));
+    let usual = |code: u32| {
+        types.iter().filter(|t| t.0.0 == code).max_by_key(|t| t.1).map_or((0, 0), |t| (t.0.1, t.1))
+    };
     let steady: usize = codes.iter().map(|(code, _)| usual(*code).1).sum();
     let differ = codes.iter().any(|(code, _)| usual(*code).0 != usual(*top).0);
     let several = codes.iter().filter(|c| c.1 > 1).count() >= 2;
-    let holds = rows >= FEWEST && again * 10 >= rows * 8 && steady * 10 >= rows * 9 && differ && several && often < rows;
+    let holds = rows >= FEWEST
+        && again * 10 >= rows * 8
+        && steady * 10 >= rows * 9
+        && differ
+        && several
+        && often < rows;
     holds.then(|| {
         let mut sorted: Vec<(u32, usize)> = codes.iter().map(|(code, count)| (*code, count)).collect();
         sorted.sort_by_key(|c| std::cmp::Reverse(c.1));

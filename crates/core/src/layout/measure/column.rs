@@ -57,7 +57,8 @@ impl DigitPlace {
 
     fn add(&mut self, digit: u8) {
         if self.all > 0 {
-            let counted = (f64::from(self.counts[usize::from(digit - b'0')]) + 0.3) / (f64::from(self.all) + 3.0);
+            let counted =
+                (f64::from(self.counts[usize::from(digit - b'0')]) + 0.3) / (f64::from(self.all) + 3.0);
             let own = self.weight * counted;
             self.weight = (own / (own + (1.0 - self.weight) * 0.1)).clamp(1e-4, 1.0 - 1e-4);
         }
@@ -189,7 +190,8 @@ impl Column {
                 Run::Word => {
                     let seen = self.words_seen.saturating_sub(without);
                     let own = self.words.get(&token.what).copied().unwrap_or(0);
-                    let new = ((self.words.len() as f64).min(f64::from(seen)) * 0.8 + 1.0) / (f64::from(seen) + 1.5);
+                    let new = ((self.words.len() as f64).min(f64::from(seen)) * 0.8 + 1.0)
+                        / (f64::from(seen) + 1.5);
                     let length = match place {
                         Some(place) => place.length.bits(length, without),
                         None => 2.5,
@@ -254,14 +256,13 @@ impl Column {
                     self.any_digits.add(i32::from(token.length));
                     let Some(place) = place else { continue };
                     place.length.add(i32::from(token.length));
-                    let digits = match place.digits.iter().position(|d| d.0 == token.length) {
-                        Some(at) => &mut place.digits[at].1,
-                        None => {
-                            let places = usize::from(token.length).min(PLACES);
-                            place.digits.push((token.length, vec![DigitPlace::NEW; places]));
-                            let last = place.digits.len() - 1;
-                            &mut place.digits[last].1
-                        }
+                    let digits = if let Some(at) = place.digits.iter().position(|d| d.0 == token.length) {
+                        &mut place.digits[at].1
+                    } else {
+                        let places = usize::from(token.length).min(PLACES);
+                        place.digits.push((token.length, vec![DigitPlace::NEW; places]));
+                        let last = place.digits.len() - 1;
+                        &mut place.digits[last].1
                     };
                     for (place, digit) in digits.iter_mut().zip(lexicon.digits(token)) {
                         place.add(*digit);

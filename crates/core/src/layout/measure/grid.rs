@@ -14,18 +14,13 @@ pub(in crate::layout) struct Cell {
     /// Places in the line at which the value begins and ends; a tab goes to the next multiple of eight.
     pub(in crate::layout) from: u32,
     pub(in crate::layout) to: u32,
-    /// Blanks in front of the value and behind it, in its field.
+    /// Blanks in front of the value, in its field.
     pub(in crate::layout) lead: u16,
-    pub(in crate::layout) trail: u16,
 }
 
 /// A record, or what would be one.
 #[derive(Clone, Copy, Debug)]
 pub(in crate::layout) struct Row {
-    /// Its first line, as an index into the sample's lines.
-    pub(in crate::layout) line: u32,
-    /// Its lines.
-    pub(in crate::layout) lines: u32,
     cells: (u32, u32),
     /// Its fields, all of them.
     pub(in crate::layout) fields: u32,
@@ -33,6 +28,8 @@ pub(in crate::layout) struct Row {
     pub(in crate::layout) text: ValueId,
     /// Whether it is a line drawn with marks.
     pub(in crate::layout) is_rule: bool,
+    /// Whether a row before it is the very same.
+    pub(in crate::layout) is_repeat: bool,
 }
 
 /// Rows, cut by one dialect.
@@ -52,29 +49,32 @@ impl Grid {
         let mut grid = Self::default();
         let mut machine = Machine::new(dialect);
         for part in &sample.parts {
-            let (mut at, mut line) = (0, part.first as u32);
+            let mut at = 0;
             loop {
                 let step = machine.step(part.text, at, true);
                 match step {
                     Step::End | Step::NeedMore => break,
-                    Step::Record => grid.take(part.text, &machine, line, lexicon),
-                    Step::Rule => grid.rule(&part.text[machine.start()..machine.end()], line, lexicon),
+                    Step::Record => grid.take(part.text, &machine, lexicon),
+                    Step::Rule => grid.rule(&part.text[machine.start()..machine.end()], lexicon),
                     Step::Blank | Step::Comment | Step::Stray => {}
                 }
-                line += machine.lines();
                 at = machine.next_start();
             }
+        }
+        let mut seen = rustc_hash::FxHashSet::default();
+        for row in grid.rows.iter_mut().filter(|r| !r.is_rule) {
+            row.is_repeat = !seen.insert(row.text);
         }
         grid
     }
 
-    fn rule(&mut self, text: &[u8], line: u32, lexicon: &mut Lexicon) {
+    fn rule(&mut self, text: &[u8], lexicon: &mut Lexicon) {
         let at = self.cells.len() as u32;
         let text = lexicon.value_of_bytes(text);
-        self.rows.push(Row { line, lines: 1, cells: (at, at), fields: 0, text, is_rule: true });
+        self.rows.push(Row { cells: (at, at), fields: 0, text, is_rule: true, is_repeat: false });
     }
 
-    fn take(&mut self, text: &[u8], machine: &Machine, line: u32, lexicon: &mut Lexicon) {
+    fn take(&mut self, text: &[u8], machine: &Machine, lexicon: &mut Lexicon) {
         let from = self.cells.len() as u32;
         let own = &text[machine.start()..machine.end()];
         let places = Places::of(own);
@@ -90,7 +90,6 @@ impl Grid {
             }
             let lead = field.iter().take_while(|b| **b == b' ').count();
             let value = field[lead..].trim_ascii_end();
-            let trail = field.len() - lead - value.len();
             let (begin, end) = machine.field_range(index).map_or((0, 0), |range| {
                 let base = range.start + lead - machine.start();
                 (places.at(base), places.at(base + value.len()))
@@ -100,18 +99,16 @@ impl Grid {
                 from: begin,
                 to: end,
                 lead: lead.min(usize::from(u16::MAX)) as u16,
-                trail: trail.min(usize::from(u16::MAX)) as u16,
             });
         }
         let oddities = machine.oddities();
         self.bad_quotes += oddities.stray_quotes as usize + oddities.unclosed_quotes as usize;
         self.rows.push(Row {
-            line,
-            lines: machine.lines(),
             cells: (from, self.cells.len() as u32),
             fields: count as u32,
             text: lexicon.value_of_bytes(own),
             is_rule: false,
+            is_repeat: false,
         });
     }
 

@@ -21,7 +21,7 @@ const LOOKED_AT: usize = 2000;
 const LETTER: f64 = 4.2;
 
 /// Bits of a digit of which nothing is known.
-pub(super) const DIGIT: f64 = 3.3219;
+pub(super) const DIGIT: f64 = std::f64::consts::LOG2_10;
 
 /// What a run of characters is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -178,17 +178,16 @@ impl Lexicon {
         self.split(plain.as_deref().unwrap_or(looked_at), &mut picture);
         let tokens = (first_token, self.tokens.len() as u32);
         let digest = digest(&picture);
-        let picture_id = match self.by_picture.get(&digest) {
-            Some(id) => *id,
-            None => {
-                self.by_picture.insert(digest, self.pictures.len() as u32);
-                self.pictures.push(Picture {
-                    spell: spell(&picture),
-                    inner: inner(&picture),
-                    runs: picture.chars().count() as u32,
-                });
-                self.pictures.len() as u32 - 1
-            }
+        let picture_id = if let Some(id) = self.by_picture.get(&digest) {
+            *id
+        } else {
+            self.by_picture.insert(digest, self.pictures.len() as u32);
+            self.pictures.push(Picture {
+                spell: spell(&picture),
+                inner: inner(&picture),
+                runs: picture.chars().count() as u32,
+            });
+            self.pictures.len() as u32 - 1
         };
         let rest = LETTER * rest.chars().count() as f64;
         let free = self.free(&picture, tokens) + rest;

@@ -100,8 +100,8 @@ fn bare(text: &str) -> Option<&str> {
     let tail = rest.trim_end_matches(|c: char| !c.is_ascii_digit() && c != '.' && c != ',');
     let behind = rest[tail.len()..].trim_matches([' ', '\u{a0}']);
     let known = match behind {
-        "" | "%" | "‰" | "-" | "+" | ")" | "€" | "$" | "£" | "¥" | "₹" | "₽" | "₺" | "₩" | "CR" | "DR" | "Cr" | "Dr" | "S" | "H"
-        | "C" | "D" | "zł" | "kr" | "Kč" | "Ft" | "lei" | "kn" => true,
+        "" | "%" | "‰" | "-" | "+" | ")" | "€" | "$" | "£" | "¥" | "₹" | "₽" | "₺" | "₩" | "CR" | "DR"
+        | "Cr" | "Dr" | "S" | "H" | "C" | "D" | "zł" | "kr" | "Kč" | "Ft" | "lei" | "kn" => true,
         other => other.len() == 3 && other.bytes().all(|b| b.is_ascii_uppercase()),
     };
     known.then_some(tail)
@@ -166,7 +166,9 @@ pub(super) fn grouped(text: &str) -> Option<String> {
     let bytes = text.as_bytes();
     let start = bytes.iter().position(u8::is_ascii_digit)?;
     let front = &text[..start];
-    if front.chars().count() > 3 || front.contains(|c: char| c.is_alphanumeric() || c == '/' || c == ':' || c == '.') {
+    if front.chars().count() > 3
+        || front.contains(|c: char| c.is_alphanumeric() || c == '/' || c == ':' || c == '.')
+    {
         return None;
     }
     let mut at = start + bytes[start..].iter().take_while(|b| b.is_ascii_digit()).count();
@@ -201,7 +203,8 @@ pub(super) fn grouped(text: &str) -> Option<String> {
         || rest.starts_with(')')
         || (rest.starts_with(['.', ',', '-']) && !rest[1..].contains([',', '.']))
         || rest.trim_start_matches(' ').starts_with(['€', '%', '$', '£'])
-        || (rest.trim_start_matches(' ').chars().next().is_some_and(|c| c.is_ascii_uppercase()) && rest.len() <= 4);
+        || (rest.trim_start_matches(' ').chars().next().is_some_and(|c| c.is_ascii_uppercase())
+            && rest.len() <= 4);
     ends.then(|| plain + rest)
 }
 
@@ -231,7 +234,8 @@ fn is_moment(text: &str) -> bool {
         rest = front;
     }
     // A part of a second has three digits or more: fewer are another value behind a comma.
-    let fraction = rest.rfind([',', '.']).filter(|at| rest[..*at].contains(':')).map(|at| rest.len() - at - 1);
+    let fraction =
+        rest.rfind([',', '.']).filter(|at| rest[..*at].contains(':')).map(|at| rest.len() - at - 1);
     if fraction.is_some_and(|digits| digits < 3) && rest.bytes().last().is_some_and(|b| b.is_ascii_digit()) {
         return false;
     }
@@ -241,8 +245,11 @@ fn is_moment(text: &str) -> bool {
 /// `7:05`, `123:40:00`.
 fn is_clock(text: &str) -> bool {
     let parts: Vec<&str> = text.split(':').collect();
-    let digits = |p: &&str, most: usize| (1..=most).contains(&p.len()) && p.bytes().all(|b| b.is_ascii_digit());
-    (2..=3).contains(&parts.len()) && digits(&parts[0], 3) && parts[1..].iter().all(|p| p.len() == 2 && digits(p, 2))
+    let digits =
+        |p: &&str, most: usize| (1..=most).contains(&p.len()) && p.bytes().all(|b| b.is_ascii_digit());
+    (2..=3).contains(&parts.len())
+        && digits(&parts[0], 3)
+        && parts[1..].iter().all(|p| p.len() == 2 && digits(p, 2))
 }
 
 /// Up to four runs of letters and digits, joined by single marks.
@@ -288,15 +295,48 @@ mod tests {
             (
                 Sort::Number,
                 &[
-                    "12", "-1.5", "1,234.50", "1.234,50", "1 234,5", "12,50-", "(3.00)", "€ 12,50", "12,50 €", "7 %", "1e5",
-                    ".5", "1'234.50", "EUR 12.50", "12.50 CR", "12,34,567.00", "20310817",
+                    "12",
+                    "-1.5",
+                    "1,234.50",
+                    "1.234,50",
+                    "1 234,5",
+                    "12,50-",
+                    "(3.00)",
+                    "€ 12,50",
+                    "12,50 €",
+                    "7 %",
+                    "1e5",
+                    ".5",
+                    "1'234.50",
+                    "EUR 12.50",
+                    "12.50 CR",
+                    "12,34,567.00",
+                    "20310817",
                 ][..],
             ),
             (
                 Sort::Moment,
-                &["2031-08-17", "17.08.2031 09:30", "09:30", "17 Aug 2031", "Mon 17 Aug 2031", "9:30:05", "Sat, 22 Apr 2017 15:11:58 -0500"][..],
+                &[
+                    "2031-08-17",
+                    "17.08.2031 09:30",
+                    "09:30",
+                    "17 Aug 2031",
+                    "Mon 17 Aug 2031",
+                    "9:30:05",
+                    "Sat, 22 Apr 2017 15:11:58 -0500",
+                ][..],
             ),
-            (Sort::Code, &["B-007", "NL12X", "a1b2c3", "https://tolgarth.example/quay", "ada@quay.example", "/var/tide.log"][..]),
+            (
+                Sort::Code,
+                &[
+                    "B-007",
+                    "NL12X",
+                    "a1b2c3",
+                    "https://tolgarth.example/quay",
+                    "ada@quay.example",
+                    "/var/tide.log",
+                ][..],
+            ),
             (Sort::Word, &["Saltwind", "NL", "Rye-Quay"][..]),
             (Sort::Text, &["Grey Heron", "Quay, north", "12 barrels of oil", "10591Berlin", "?"][..]),
         ] {

@@ -20,7 +20,12 @@ pub(in crate::layout) struct Priced {
 
 /// Prices rows of `width` fields, of which more or fewer are breaches. `outer`: how far out the delimiter stands where marks
 /// are nested; `None`: fields are not divided further.
-pub(in crate::layout) fn price(lexicon: &mut Lexicon, grid: &Grid, width: usize, outer: Option<u8>) -> Priced {
+pub(in crate::layout) fn price(
+    lexicon: &mut Lexicon,
+    grid: &Grid,
+    width: usize,
+    outer: Option<u8>,
+) -> Priced {
     let mut priced = Priced::default();
     sort_out(lexicon, grid, width, &mut priced);
     let kept = priced.kept.len().max(1) as f64;
@@ -40,7 +45,11 @@ pub(in crate::layout) fn price(lexicon: &mut Lexicon, grid: &Grid, width: usize,
         if fields > width {
             bits += RAGGED + 2.0;
         } else if fields < width {
-            bits += if outer.is_some() { (lengths.bits(fields as i32, 0) + rare).min(RAGGED + 2.0) } else { RAGGED + 2.0 };
+            bits += if outer.is_some() {
+                (lengths.bits(fields as i32, 0) + rare).min(RAGGED + 2.0)
+            } else {
+                RAGGED + 2.0
+            };
             lengths.add(fields as i32);
         }
         for (at, cell) in grid.cells(row).iter().enumerate() {
@@ -58,6 +67,7 @@ pub(in crate::layout) fn price(lexicon: &mut Lexicon, grid: &Grid, width: usize,
             }
         }
     }
+    bits += repeats(grid);
     let mut words = Words::default();
     for (at, values) in columns.iter().enumerate() {
         // A nested reading must not profit from words just learnt.
@@ -80,6 +90,18 @@ pub(in crate::layout) fn price(lexicon: &mut Lexicon, grid: &Grid, width: usize,
     priced
 }
 
+/// Bits of rows that are the very same as one before: they say which one, and nothing new. Every layout may say so; otherwise whole
+/// lines, for which a repeat is cheap, would win over columns in a file that holds its lines twice.
+fn repeats(grid: &Grid) -> f64 {
+    let different = grid.rows.iter().filter(|r| !r.is_repeat).count();
+    repeat_bits(grid.rows.len() - different, different)
+}
+
+/// Bits of so many rows that repeat one of so many different ones.
+pub(in crate::layout) fn repeat_bits(repeated: usize, different: usize) -> f64 {
+    repeated as f64 * (1.0 + (different.max(1) as f64).log2())
+}
+
 /// Bits that tell a short record: next to nothing where they are the rule.
 fn short_bits(short: usize, kept: f64) -> f64 {
     let share = short as f64 / kept;
@@ -94,7 +116,7 @@ fn short_bits(short: usize, kept: f64) -> f64 {
 
 /// Which rows are records: those that cost less as one than as a line set aside. Rows of the usual width train.
 fn sort_out(lexicon: &Lexicon, grid: &Grid, width: usize, priced: &mut Priced) {
-    let usual = |row: &Row| !row.is_rule && row.fields as usize == width;
+    let usual = |row: &Row| !row.is_rule && !row.is_repeat && row.fields as usize == width;
     let mut columns = vec![Column::default(); width];
     let mut words = Words::default();
     for row in grid.rows.iter().filter(|r| usual(r)) {
@@ -102,7 +124,7 @@ fn sort_out(lexicon: &Lexicon, grid: &Grid, width: usize, priced: &mut Priced) {
             column.add(lexicon, &mut words, cell.value);
         }
     }
-    for (index, row) in grid.rows.iter().enumerate() {
+    for (index, row) in grid.rows.iter().enumerate().filter(|r| !r.1.is_repeat) {
         if row.is_rule {
             priced.aside.push(index);
             continue;
@@ -217,7 +239,8 @@ pub(in crate::layout) fn nested(
         }
         let mut bits = 12.0 + 0.2 * count as f64;
         let mut code = Adapt::default();
-        let each = if weakness(mark) > 0.0 { weakness(mark) } else { 0.3 } + if mark == ' ' { 0.8 } else { 0.0 };
+        let each =
+            if weakness(mark) > 0.0 { weakness(mark) } else { 0.3 } + if mark == ' ' { 0.8 } else { 0.0 };
         let each = each * if often * 100 >= count * 95 { 0.2 } else { 1.0 };
         for length in &lengths {
             bits += code.code(*length as i32) + each * (*length as f64 - 1.0);

@@ -53,9 +53,12 @@ pub(super) struct Frame<'f> {
     pub(super) is_packed: bool,
 }
 
+/// The words of a line of names as places, and which of them begin a name, by index.
+type Names = (Vec<(usize, usize)>, Vec<usize>);
+
 /// The words of a line of names, and which of them begin a name: those behind two blanks, and those behind a blank that all
 /// lines share, with values on both sides of it.
-fn names_of(names: &Placed, lines: &[&Placed]) -> (Vec<(usize, usize)>, Vec<usize>) {
+fn names_of(names: &Placed, lines: &[&Placed]) -> Names {
     let words = names.runs(false);
     let few = lines.len() / 50;
     let mut begins = Vec::new();
@@ -95,7 +98,7 @@ pub(super) fn is_matched(frame: &Frame<'_>, lines: &[&Placed], starts: &[usize])
 pub(super) struct Coder<'l> {
     lines: Vec<&'l Placed>,
     /// The line of names: its words, and where a new name begins (as indexes of words).
-    names: Option<(Vec<(usize, usize)>, Vec<usize>)>,
+    names: Option<Names>,
     /// The parts of a rule line.
     rule: Vec<(usize, usize)>,
     /// Edges that are known from elsewhere: no touching there is a breach.
@@ -198,7 +201,7 @@ impl<'l> Coder<'l> {
                 }
             }
         }
-        let is_single = singles * 2 > self.lines.len() && (wide as f64) < 0.03 * singles as f64;
+        let is_single = singles * 2 > self.lines.len() && f64::from(wide) < 0.03 * singles as f64;
         let padding = if to == OPEN { left_bits } else { left_bits.min(right_bits) };
         let price = ColumnPrice {
             bits: bits + padding,
@@ -215,7 +218,8 @@ impl<'l> Coder<'l> {
             return *bits;
         }
         let count = self.lines.len() as f64;
-        let (mut touch, mut cut, mut mark, mut group, mut other, mut soft, mut joint) = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
+        let (mut touch, mut cut, mut mark, mut group, mut other, mut soft, mut joint) =
+            (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
         for line in &self.lines {
             if start >= line.len() {
                 continue;
@@ -225,7 +229,9 @@ impl<'l> Coder<'l> {
                 touch += 1.0;
                 cut += f64::from(u8::from(left == right && left != Class::Mark));
                 mark += f64::from(u8::from(left == Class::Mark || right == Class::Mark));
-                let joins = |place: usize| matches!(line.slice(place, place + 1), ":" | "/" | "." | "-" | "@" | "," | "_");
+                let joins = |place: usize| {
+                    matches!(line.slice(place, place + 1), ":" | "/" | "." | "-" | "@" | "," | "_")
+                };
                 joint += f64::from(u8::from(joins(start - 1) || joins(start)));
                 soft += f64::from(u8::from(left == Class::Digit && right == Class::Letter));
             } else {
@@ -244,7 +250,8 @@ impl<'l> Coder<'l> {
             let share: f64 = (touch + 0.5) / (count + 1.0);
             bits = -touch * share.log2() - (count - touch) * (1.0 - share).log2() + 2.0;
             if self.is_packed {
-                bits = PACKED_START + if known { -1.5 * touch } else { PACKED_CUT * cut + PACKED_MARK * joint };
+                bits =
+                    PACKED_START + if known { -1.5 * touch } else { PACKED_CUT * cut + PACKED_MARK * joint };
             } else if share <= 0.5 {
                 bits += CUT * cut;
             } else if known || soft > 0.95 * count {
@@ -281,7 +288,12 @@ impl<'l> Coder<'l> {
     }
 
     /// Puts starts back in that were taken out too early: those of `all` that save bits beside, or instead of, one that stayed.
-    pub(super) fn exchange(&mut self, lexicon: &mut Lexicon, starts: Vec<usize>, all: &[usize]) -> Vec<usize> {
+    pub(super) fn exchange(
+        &mut self,
+        lexicon: &mut Lexicon,
+        starts: Vec<usize>,
+        all: &[usize],
+    ) -> Vec<usize> {
         let mut current = starts;
         let mut best = self.total(lexicon, &current);
         for _ in 0..3 {

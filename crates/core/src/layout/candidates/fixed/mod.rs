@@ -9,7 +9,7 @@ mod starts;
 use super::super::measure::column::{Column, Words};
 use super::super::measure::lexicon::Lexicon;
 use super::super::measure::sort::Sort;
-use super::super::measure::structure::set_aside;
+use super::super::measure::structure::{repeat_bits, set_aside};
 use super::super::measure::{ASIDE, lexicon::ValueId};
 use super::{Bench, Candidate, Form};
 use crate::record::{Dialect, Division, Fixed, Unit};
@@ -35,7 +35,11 @@ const PACKED_HANDICAP: f64 = 1.03;
 const DIALECT: f64 = 2.0;
 
 /// Prices the starts that the lines propose. `stated`: starts that the clerk said, and nothing else is priced.
-pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, unit: Option<Unit>, stated: Option<&[usize]>) -> Vec<Candidate> {
+pub(in crate::layout) fn propose(
+    bench: &mut Bench<'_, '_>,
+    unit: Option<Unit>,
+    stated: Option<&[usize]>,
+) -> Vec<Candidate> {
     let prefix = bench.plain.comment_prefix.clone();
     let texts: Vec<&[u8]> =
         bench.sample.filled().filter(|l| prefix.as_ref().is_none_or(|p| !l.starts_with(p))).collect();
@@ -45,17 +49,20 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, unit: Option<Unit>, 
     }
     let mut found = Vec::new();
     for unit in units(&texts, unit) {
-        let lines: Vec<Placed> = texts.iter().map(|l| Placed::new(l, unit)).collect();
+        // Lines that repeat one before say nothing new about places.
+        let mut seen = rustc_hash::FxHashSet::default();
+        let lines: Vec<Placed> =
+            texts.iter().filter(|l| seen.insert(**l)).map(|l| Placed::new(l, unit)).collect();
+        let repeated = repeat_bits(texts.len() - lines.len(), lines.len());
         let all: Vec<&Placed> = lines.iter().collect();
-        match stated {
-            Some(starts) => found.push(price(bench, &all, starts, &Frame::default(), unit, false)),
-            None => {
-                let mut proposed = proposals(bench, &all, unit);
-                for candidate in &mut proposed {
-                    candidate.bits += if unit == Unit::Characters { 0.0 } else { OTHER_UNIT };
-                }
-                found.extend(proposed);
+        if let Some(starts) = stated {
+            found.push(price(bench, &all, starts, &Frame::default(), unit, false));
+        } else {
+            let mut proposed = proposals(bench, &all, unit);
+            for candidate in &mut proposed {
+                candidate.bits += repeated + if unit == Unit::Characters { 0.0 } else { OTHER_UNIT };
             }
+            found.extend(proposed);
         }
     }
     found
@@ -70,8 +77,14 @@ fn units(lines: &[&[u8]], stated: Option<Unit>) -> Vec<Unit> {
     if odd < 3 {
         return vec![Unit::Characters];
     }
-    let wide = lines.iter().any(|l| String::from_utf8_lossy(l).chars().any(|c| super::super::measure::grid::width(c) == 2));
-    if wide { vec![Unit::Characters, Unit::DoubleBytes, Unit::Bytes] } else { vec![Unit::Characters, Unit::Bytes] }
+    let wide = lines
+        .iter()
+        .any(|l| String::from_utf8_lossy(l).chars().any(|c| super::super::measure::grid::width(c) == 2));
+    if wide {
+        vec![Unit::Characters, Unit::DoubleBytes, Unit::Bytes]
+    } else {
+        vec![Unit::Characters, Unit::Bytes]
+    }
 }
 
 fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Candidate> {
@@ -130,17 +143,16 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         let names = names_line(&mut bench.lexicon, all, base, &starts);
         let frame = Frame { names, rule, dates: &dates, is_packed: false };
         let key = (is_core, names.map(std::ptr::from_ref));
-        let at = match coders.iter().position(|c| c.0 == key) {
-            Some(at) => at,
-            None => {
-                let body = base.iter().filter(|l| names.is_none_or(|n| !std::ptr::eq(**l, n)));
-                let body: Vec<&Placed> = body.copied().take(LINES).collect();
-                if body.len() < 2 {
-                    continue;
-                }
-                coders.push((key, Coder::new(body, &frame)));
-                coders.len() - 1
+        let at = if let Some(at) = coders.iter().position(|c| c.0 == key) {
+            at
+        } else {
+            let body = base.iter().filter(|l| names.is_none_or(|n| !std::ptr::eq(**l, n)));
+            let body: Vec<&Placed> = body.copied().take(LINES).collect();
+            if body.len() < 2 {
+                continue;
             }
+            coders.push((key, Coder::new(body, &frame)));
+            coders.len() - 1
         };
         let coder = &mut coders[at].1;
         let best = if starts.len() < IMPROVED { coder.improve(&mut bench.lexicon, &starts) } else { starts };
@@ -152,7 +164,8 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         found.push(price(bench, all, &best, &frame, unit, true));
     }
     // Names over each of several columns leave nothing to look for.
-    let named = found.iter().any(|c| matches!(c.form, Form::Fixed { matched: true, .. }) && c.evenness() >= 0.98);
+    let named =
+        found.iter().any(|c| matches!(c.form, Form::Fixed { matched: true, .. }) && c.evenness() >= 0.98);
     if rule.is_none() && !named {
         found.extend(packed(bench, all, &core, unit));
     }
@@ -200,8 +213,10 @@ fn price(
     let lexicon = &mut bench.lexicon;
     let rows: Vec<Vec<ValueId>> = all.iter().map(|l| slices(lexicon, l, starts)).collect();
     let count = all.len();
-    let touching = starts[1..].iter().filter(|s| all.iter().filter(|l| l.is_crossed(**s)).count() * 2 > count).count();
-    let cuts: Vec<usize> = all.iter().map(|l| starts[1..].iter().filter(|s| l.is_crossed(**s)).count()).collect();
+    let touching =
+        starts[1..].iter().filter(|s| all.iter().filter(|l| l.is_crossed(**s)).count() * 2 > count).count();
+    let cuts: Vec<usize> =
+        all.iter().map(|l| starts[1..].iter().filter(|s| l.is_crossed(**s)).count()).collect();
     let mut columns = vec![Column::default(); starts.len()];
     let mut words = Words::default();
     for (row, cut) in rows.iter().zip(&cuts) {
@@ -239,7 +254,11 @@ fn price(
     };
     let quotes: usize = records.iter().map(|l| l.text().matches('"').count()).sum();
     let tabs: usize = all.iter().map(|l| l.text().matches('\t').count()).sum();
-    let settled = if settles && !records.is_empty() { settle::settle(starts, &records, names) } else { starts.to_vec() };
+    let settled = if settles && !records.is_empty() {
+        settle::settle(starts, &records, names)
+    } else {
+        starts.to_vec()
+    };
     let mut columns = vec![Column::default(); starts.len()];
     let mut words = Words::default();
     for at in &kept {
@@ -274,7 +293,12 @@ fn slices(lexicon: &mut Lexicon, line: &Placed, starts: &[usize]) -> Vec<ValueId
 }
 
 /// The line above the first core line that looks like names, if any; or the first core line itself.
-fn names_line<'l>(lexicon: &mut Lexicon, all: &[&'l Placed], core: &[&'l Placed], starts: &[usize]) -> Option<&'l Placed> {
+fn names_line<'l>(
+    lexicon: &mut Lexicon,
+    all: &[&'l Placed],
+    core: &[&'l Placed],
+    starts: &[usize],
+) -> Option<&'l Placed> {
     let first = all.iter().position(|l| core.first().is_some_and(|c| std::ptr::eq(*l, *c)))?;
     let mut typed = |line: &Placed| -> (usize, usize) {
         let runs = line.runs(true);
@@ -323,7 +347,10 @@ fn names_line<'l>(lexicon: &mut Lexicon, all: &[&'l Placed], core: &[&'l Placed]
                 lexicon.get(id).sort.is_typed()
             })
             .count();
-        runs.len() >= 2 && cells >= 2.max(starts.len() / 2) && typed * 5 <= runs.len() && line.len() <= longest + 60
+        runs.len() >= 2
+            && cells >= 2.max(starts.len() / 2)
+            && typed * 5 <= runs.len()
+            && line.len() <= longest + 60
     };
     all[..first].iter().rev().take(6).find(|l| !l.is_rule() && is_names(l)).copied()
 }

@@ -51,7 +51,11 @@ pub(super) fn may_touch(lines: &[&Placed]) -> bool {
         && (1..width).any(|place| {
             let meets = |l: &&&Placed| {
                 let (left, right) = (l.class(place - 1), l.class(place));
-                left != right && left != Class::Blank && right != Class::Blank && left != Class::Mark && right != Class::Mark
+                left != right
+                    && left != Class::Blank
+                    && right != Class::Blank
+                    && left != Class::Mark
+                    && right != Class::Mark
             };
             lines.iter().filter(meets).count() * 10 >= lines.len() * 5
         })
@@ -151,7 +155,11 @@ fn short_dates(lines: &[&Placed]) -> Vec<usize> {
             let mut days: Vec<u32> = texts.iter().filter_map(|t| two(t, order[2])).collect();
             days.sort_unstable();
             days.dedup();
-            if all && years.len() <= 4 && days.len() >= 6 && years.last().zip(years.first()).is_some_and(|(a, b)| a - b <= 4) {
+            if all
+                && years.len() <= 4
+                && days.len() >= 6
+                && years.last().zip(years.first()).is_some_and(|(a, b)| a - b <= 4)
+            {
                 edges.extend([place, place + 6].into_iter().filter(|p| *p > 0));
             }
         }

@@ -25,7 +25,9 @@ pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>
             continue;
         }
         // The zone around the start that few lines fill; in it the emptiest run.
-        let near = (low.max(start.saturating_sub(1))..=(start + 1).min(width)).map(filled_at).fold(f64::INFINITY, f64::min);
+        let near = (low.max(start.saturating_sub(1))..=(start + 1).min(width))
+            .map(filled_at)
+            .fold(f64::INFINITY, f64::min);
         let limit = (0.05 * count).max(near);
         if limit > 0.3 * count || start >= width {
             settled.push(start);
@@ -34,7 +36,10 @@ pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>
         // The zone must leave something to the column behind it.
         let behind = |limit: f64| (start..high).any(|p| filled_at(p) > limit);
         let limit = if behind(limit) { limit } else { near };
-        let zone = [start, start.saturating_sub(1), start + 1].into_iter().find(|p| filled_at(*p) <= limit).unwrap_or(start);
+        let zone = [start, start.saturating_sub(1), start + 1]
+            .into_iter()
+            .find(|p| filled_at(*p) <= limit)
+            .unwrap_or(start);
         let (mut from, mut to) = (zone, zone);
         while from > low && filled_at(from - 1) <= limit {
             from -= 1;
@@ -97,10 +102,11 @@ fn fewest_cuts(lines: &[&Placed], (low, high): (usize, usize), gap: (usize, usiz
 /// The start of a column behind a gap that is blank from `from` to `to`, and whose values end before `high`.
 fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Option<&Placed>) -> usize {
     let (mut firsts, mut lasts, mut all) = (Vec::new(), Vec::new(), 0_usize);
-    let count = |counts: &mut Vec<(usize, usize)>, place: usize| match counts.iter_mut().find(|c| c.0 == place) {
-        Some(known) => known.1 += 1,
-        None => counts.push((place, 1)),
-    };
+    let count =
+        |counts: &mut Vec<(usize, usize)>, place: usize| match counts.iter_mut().find(|c| c.0 == place) {
+            Some(known) => known.1 += 1,
+            None => counts.push((place, 1)),
+        };
     for line in lines {
         let Some((first, last)) = line.extent(to, high) else { continue };
         all += 1;
@@ -110,7 +116,9 @@ fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Opti
     if all == 0 {
         return to;
     }
-    let top = |counts: &[(usize, usize)]| counts.iter().copied().max_by_key(|c| (c.1, std::cmp::Reverse(c.0))).unwrap_or((0, 0));
+    let top = |counts: &[(usize, usize)]| {
+        counts.iter().copied().max_by_key(|c| (c.1, std::cmp::Reverse(c.0))).unwrap_or((0, 0))
+    };
     let ((indent, indented), (_, ended)) = (top(&firsts), top(&lasts));
     if indent > 0 && indented * 10 >= all * 8 && indented > ended {
         return to + indent;

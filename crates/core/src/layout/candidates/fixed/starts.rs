@@ -89,7 +89,9 @@ pub(super) fn with_empty_columns(starts: &[usize], lines: &[&Placed], names: &Pl
 
 /// Whether a start stands inside words or numbers of more than a few lines.
 pub(super) fn cuts_values(lines: &[&Placed], start: usize) -> bool {
-    let cut = |l: &&&Placed| l.is_crossed(start) && l.class(start) == l.class(start - 1) && l.class(start) != Class::Mark;
+    let cut = |l: &&&Placed| {
+        l.is_crossed(start) && l.class(start) == l.class(start - 1) && l.class(start) != Class::Mark
+    };
     lines.iter().filter(cut).count() * 100 > lines.len() * 15
 }
 
@@ -113,7 +115,9 @@ pub(super) fn class_changes(lines: &[&Placed]) -> Option<Vec<usize>> {
     for place in 1..width {
         let changes = lines
             .iter()
-            .filter(|l| place < l.len() && l.class(place) != l.class(place - 1) && l.class(place) != Class::Blank)
+            .filter(|l| {
+                place < l.len() && l.class(place) != l.class(place - 1) && l.class(place) != Class::Blank
+            })
             .count();
         let moved: usize = shares[place].iter().zip(&shares[place - 1]).map(|(a, b)| a.abs_diff(*b)).sum();
         if changes * 10 > count * 6 && moved * 10 > count * 12 {
@@ -141,7 +145,8 @@ pub(super) fn date_edges(lines: &[&Placed], any: bool) -> Vec<usize> {
                 && texts.iter().any(|t| *t != texts[0])
         };
         if dates(is_year_first) || dates(is_year_last) {
-            let touches = |l: &&&Placed, p: usize| l.class(p) == Class::Digit || (any && l.class(p) == Class::Letter);
+            let touches =
+                |l: &&&Placed, p: usize| l.class(p) == Class::Digit || (any && l.class(p) == Class::Letter);
             let digits = |p: usize| lines.iter().filter(|l| touches(l, p)).count() * 10 > count * 9;
             let mut found = false;
             if place > 0 && digits(place - 1) {

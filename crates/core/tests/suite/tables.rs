@@ -1,0 +1,107 @@
+//! Random tables written by RFC 4180: their fields come back, whatever stands in them.
+
+use crate::layout_of;
+use crate::yard::Dice;
+use incola_core::record::{Machine, Step};
+
+const WORDS: [&str; 16] = [
+    "Saltwind", "Grey Heron", "rope, coiled", "berth; north", "a|b", "the \"Quill\"", "two\nlines", "12.50", "007", "2031-08-17",
+    "Tolgarth Quay", "9,5", "late, paid", "x", "tide: high", "Lund, Edda",
+];
+
+struct Table {
+    text: String,
+    delimiter: &'static str,
+    rows: Vec<Vec<String>>,
+}
+
+fn table(seed: u64) -> Table {
+    let mut dice = Dice::new(seed ^ 0x4180);
+    let delimiter = dice.pick(&[",", ";", "\t", "|"]);
+    let columns = dice.roll(2, 9) as usize;
+    let records = dice.roll(2, 200);
+    let style = dice.roll(0, 3);
+    // What a column holds: one sort of value, or mostly nothing.
+    let sorts: Vec<u64> = (0..columns).map(|_| dice.roll(0, 6)).collect();
+    let mut rows: Vec<Vec<String>> = vec![(0..columns).map(|c| format!("Column {}", (b'A' + c as u8) as char)).collect()];
+    for row in 0..records {
+        rows.push(
+            sorts
+                .iter()
+                .map(|sort| match sort {
+                    0 => (1000 + row).to_string(),
+                    1 => format!("{}.{:02}", dice.roll(1, 900), dice.roll(0, 100)),
+                    2 => format!("2031-{:02}-{:02}", dice.roll(1, 13), dice.roll(1, 29)),
+                    3 if dice.chance(80) => String::new(),
+                    _ => dice.pick(&WORDS).to_owned(),
+                })
+                .collect(),
+        );
+    }
+    let mut text = String::new();
+    for row in &rows {
+        let cells: Vec<String> = row
+            .iter()
+            .map(|value| {
+                let needs = value.contains(delimiter) || value.contains(['"', '\n']);
+                let is_text = value.parse::<f64>().is_err() && !value.is_empty();
+                if needs || style == 1 || (style == 2 && is_text) {
+                    format!("\"{}\"", value.replace('"', "\"\""))
+                } else {
+                    value.clone()
+                }
+            })
+            .collect();
+        text += &cells.join(delimiter);
+        text.push('\n');
+    }
+    Table { text, delimiter, rows }
+}
+
+#[test]
+fn tables_by_the_standard_come_back_field_by_field() {
+    let (mut right, mut silent, mut example) = (0, 0, String::new());
+    let all = 1000;
+    for seed in 0..all {
+        let table = table(seed);
+        let layout = layout_of(&table.text);
+        let dialect = &layout.dialect.value;
+        let mut machine = Machine::new(dialect);
+        let mut rows = Vec::new();
+        let mut at = 0;
+        loop {
+            match machine.step(table.text.as_bytes(), at, true) {
+                Step::End | Step::NeedMore => break,
+                Step::Record => rows.push(
+                    machine.fields(table.text.as_bytes()).map(|f| String::from_utf8_lossy(f).into_owned()).collect::<Vec<_>>(),
+                ),
+                _ => {}
+            }
+            at = machine.next_start();
+        }
+        // A record of one blank field is a blank line.
+        let due: Vec<&Vec<String>> = table.rows.iter().filter(|r| r.iter().any(|v| !v.is_empty()) || r.len() > 1).collect();
+        if dialect.delimiter == table.delimiter.as_bytes() && rows.iter().collect::<Vec<_>>() == due && layout.header_line == Some(1) {
+            right += 1;
+        } else {
+            silent += u64::from(layout.doubt.is_none());
+            if std::env::var_os("SHOW").is_some() { println!("{seed} want {:?} w{} rows {} got {:?} w{} h{:?} doubt {:?} q{:?} first {:?}", table.delimiter, table.rows[0].len(), table.rows.len(), String::from_utf8_lossy(&dialect.delimiter), layout.width, layout.header_line, layout.doubt.is_some(), dialect.quote, table.text.lines().nth(1)); }
+            example = format!("seed {seed}, {:?}, header {:?}:\n{}", String::from_utf8_lossy(&dialect.delimiter), layout.header_line, table.text.lines().take(6).collect::<Vec<_>>().join("\n"));
+        }
+    }
+    assert!(right * 1000 >= all * 995 && silent * 1000 <= all * 2, "{right} of {all} right, {silent} silent; {example}");
+}
+
+#[test]
+fn plain_files_are_read_as_they_look() {
+    for (text, delimiter, width) in [
+        ("Name,Amount\n".to_owned() + &"\"Smith, John\",186\n\"Rowe, Ada\",12\n\"Lund, Edda\",7\n".repeat(10), ",", 2),
+        ("Day\tAgent\n".to_owned() + &"2031-10-20\tRowe, Ada\n2031-10-21\tLund, Edda\n2031-10-22\tTarn, Mo\n".repeat(4), "\t", 2),
+        ("Berth|Cargo\n007|rope, coiled, new\n012|salt, bulk\n031|oil, crude, barrels\n009|post\n".into(), "|", 2),
+        ("Cargo\n\"rope\"\nsalt\n\"oil, crude\"\npost\n\"timber\"\nrope\n".into(), "", 1),
+    ] {
+        let layout = layout_of(&text);
+        let dialect = &layout.dialect.value;
+        assert_eq!((dialect.delimiter.as_slice(), layout.width, dialect.quote), (delimiter.as_bytes(), width, Some(b'"')), "{text}");
+    }
+}
