@@ -173,7 +173,10 @@ fn plausibility(text: &[char]) -> f64 {
                 }
                 Script::Greek | Script::Cyrillic => other_letter(before, c, after),
                 Script::Box => drawn(before, c, after),
-                Script::Other => 12.0,
+                // Letters of further scripts never stand in Latin words.
+                Script::Other => {
+                    12.0 + if script(before) == Script::Latin || script(after) == Script::Latin { 14.0 } else { 0.0 }
+                }
                 _ => mark(before, c, after),
             },
         };

@@ -200,6 +200,22 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
     if found.iter().any(quoted) {
         found.retain(is_marked);
     }
+    // Names that are divided as the records below them are: `Berth,Dues` above what could as well be numbers with decimals.
+    let weak = |c: &Candidate| !matches!(c.form, Form::Multiline | Form::Delimited { rank: 4.. });
+    if let Some(best) = found.first().filter(|c| weak(c)).cloned() {
+        let named = found.iter().position(|c| {
+            matches!(c.form, Form::Delimited { rank: 4.. })
+                && c.evenness() >= 0.98
+                && c.even >= 3
+                && c.bad_quotes == 0
+                && c.bits < 1.5 * best.bits
+                && names_reach(bench, c)
+        });
+        if let Some(at) = named {
+            let candidate = found.remove(at);
+            found.insert(0, candidate);
+        }
+    }
     lift(found, &|best, c| {
         is_marked(best)
             && is_marked(c)

@@ -2,7 +2,7 @@
 
 use super::candidates::{Candidate, Form};
 use super::{dialect_option, dialect_word, fixed};
-use crate::record::{Division, Unit};
+use crate::record::{Division, Multiline, Unit};
 
 /// Why the layout should be looked at before its table is used.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -41,12 +41,24 @@ fn distance(form: Form) -> f64 {
 }
 
 /// What is doubtful about the best layout. `rival`: the next one that would give other columns; `lines`: lines looked at.
-pub(super) fn about(best: &Candidate, rival: Option<&Candidate>, lines: usize) -> Option<LayoutDoubt> {
+pub(super) fn about(
+    best: &Candidate,
+    rival: Option<&Candidate>,
+    lines: usize,
+    is_named: bool,
+) -> Option<LayoutDoubt> {
     if let (Form::Fixed { touching: 1.., .. }, Division::Fixed(layout)) = (best.form, &best.dialect.division)
     {
         return Some(LayoutDoubt::ColumnsTouch(fixed::from_one(&layout.starts)));
     }
     if best.width < 2 && rival.is_none() {
+        return None;
+    }
+    // A mark that divides the names and all records alike, where no other mark does, leaves no doubt, however few they are.
+    let strong = |c: &Candidate| {
+        matches!(c.form, Form::Delimited { rank: 4.. }) && c.evenness() >= 0.98 && c.bad_quotes == 0 && c.even >= 1
+    };
+    if is_named && strong(best) && !rival.is_some_and(strong) {
         return None;
     }
     let near = rival.is_some_and(|r| r.bits - best.bits < distance(best.form) * best.bits.abs());
@@ -56,6 +68,7 @@ pub(super) fn about(best: &Candidate, rival: Option<&Candidate>, lines: usize) -
         Form::Aligned { .. } if near => Some(LayoutDoubt::RunsOfBlanks),
         _ if near => Some(LayoutDoubt::RunnerUp),
         // Few records are enough where each pays for another division by far.
+        _ if matches!(best.dialect.division, Division::Multiline(Multiline::Labelled { .. })) => None,
         _ if best.even < FEW && best.width > 1 && per_line < 12.0 => Some(LayoutDoubt::FewRecords(best.even)),
         _ => None,
     }

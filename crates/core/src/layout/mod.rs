@@ -223,6 +223,7 @@ pub fn dialect_option(dialect: &Dialect) -> String {
             format!("--starts {}", starts.join(","))
         }
         Division::Multiline(_) => "--layout multiline".into(),
+        Division::Delimited if dialect.delimiter.is_empty() => "--delimiter ''".into(),
         Division::Delimited => {
             let word = delimiter_word(&dialect.delimiter);
             let runs = if dialect.runs_as_one { " --runs-as-one yes" } else { "" };
@@ -271,7 +272,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     } else if !furniture.types.is_empty() {
         Some(LayoutDoubt::RecordTypes(furniture.types))
     } else {
-        doubt::about(&best, rival.as_ref(), sample.filled().count())
+        doubt::about(&best, rival.as_ref(), sample.filled().count(), header.line.is_some())
     };
     Layout {
         filled_among_totals: furniture.filled_among_totals,

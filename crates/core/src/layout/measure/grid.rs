@@ -2,10 +2,14 @@
 
 use super::lexicon::{BLANK, Lexicon, ValueId};
 use crate::layout::sample::Sample;
+use crate::layout::tally::Tally;
 use crate::record::{Dialect, Machine, Step};
 
 /// Most fields of a row that are looked at one by one.
 pub(in crate::layout) const MOST_FIELDS: usize = 512;
+
+/// Lines of a part that may be its first record.
+const BEGINNINGS: usize = 4;
 
 /// A field and where its value stands in the line.
 #[derive(Clone, Copy, Debug, Default)]
@@ -48,8 +52,8 @@ impl Grid {
     pub(in crate::layout) fn read(sample: &Sample<'_>, dialect: &Dialect, lexicon: &mut Lexicon) -> Self {
         let mut grid = Self::default();
         let mut machine = Machine::new(dialect);
-        for part in &sample.parts {
-            let mut at = 0;
+        for (number, part) in sample.parts.iter().enumerate() {
+            let mut at = if number > 0 && dialect.quote.is_some() { grid.begins(part.text, &mut machine) } else { 0 };
             loop {
                 let step = machine.step(part.text, at, true);
                 match step {
@@ -66,6 +70,41 @@ impl Grid {
             row.is_repeat = !seen.insert(row.text);
         }
         grid
+    }
+
+    /// Where the first whole record of a part further on begins: the part may begin inside quotes. Of its first lines the one
+    /// from which on quotes are in place and records have the usual width.
+    fn begins(&self, text: &[u8], machine: &mut Machine) -> usize {
+        if memchr::memchr2(b'"', b'\'', text).is_none() {
+            return 0;
+        }
+        let widths: Tally<u32> = self.rows.iter().filter(|r| !r.is_rule).map(|r| r.fields).collect();
+        let usual = widths.top().map_or(1, |top| *top.0);
+        let mut best = (usize::MAX, 0);
+        let mut start = 0;
+        for _ in 0..BEGINNINGS {
+            let (mut at, mut odd) = (start, 0);
+            for _ in 0..BEGINNINGS * 3 {
+                match machine.step(text, at, true) {
+                    Step::End | Step::NeedMore => break,
+                    Step::Record => {
+                        let oddities = machine.oddities();
+                        odd += (oddities.stray_quotes + oddities.unclosed_quotes) as usize;
+                        odd += usize::from(machine.field_count() as u32 != usual);
+                    }
+                    _ => {}
+                }
+                at = machine.next_start();
+            }
+            if odd < best.0 {
+                best = (odd, start);
+            }
+            match memchr::memchr(b'\n', &text[start..]) {
+                Some(end) => start += end + 1,
+                None => break,
+            }
+        }
+        best.1
     }
 
     fn rule(&mut self, text: &[u8], lexicon: &mut Lexicon) {
@@ -101,8 +140,11 @@ impl Grid {
                 lead: lead.min(usize::from(u16::MAX)) as u16,
             });
         }
-        let oddities = machine.oddities();
-        self.bad_quotes += oddities.stray_quotes as usize + oddities.unclosed_quotes as usize;
+        // A part may end inside quotes: what is odd about its last record is no fault of the layout.
+        if machine.next_start() < text.len() {
+            let oddities = machine.oddities();
+            self.bad_quotes += oddities.stray_quotes as usize + oddities.unclosed_quotes as usize;
+        }
         self.rows.push(Row {
             cells: (from, self.cells.len() as u32),
             fields: count as u32,

@@ -266,6 +266,13 @@ fn price(
             column.add(lexicon, &mut words, *value);
         }
     }
+    // A rule with a part for each column states where they start.
+    let settled = match frame.rule.map(|r| r.runs(false)) {
+        Some(parts) if settles && coder::is_matched(&Frame { names: None, ..*frame }, &records, &settled) => {
+            parts.iter().enumerate().map(|(at, part)| if at == 0 { 0 } else { part.0 }).collect()
+        }
+        _ => settled,
+    };
     let matched = coder::is_matched(frame, &records, &settled);
     let whole = records.iter().filter(|l| settled[1..].iter().all(|s| !l.is_crossed(*s))).count();
     Candidate {
