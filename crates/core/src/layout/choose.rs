@@ -207,7 +207,7 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             matches!(c.form, Form::Delimited { rank: 4.. })
                 && c.evenness() >= 0.98
                 && c.even >= 3
-                && c.bad_quotes == 0
+                && c.bad_quotes * 20 <= c.records
                 && c.bits < 1.5 * best.bits
                 && names_reach(bench, c)
         });
@@ -225,6 +225,20 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             && c.dialect.delimiter == best.dialect.delimiter
             && c.bits < 1.03 * best.bits
     });
+    // Records that go on with more fields than the names further down change their layout there; the names say how it began.
+    if let Some(best) = found.first().filter(|c| is_marked(c)).cloned() {
+        let as_named = found.iter().skip(1).position(|c| {
+            c.dialect == best.dialect
+                && c.width < best.width
+                && c.even * 2 >= c.records
+                && c.bits < 1.5 * best.bits
+                && names_stop(bench, c)
+        });
+        if let Some(at) = as_named {
+            let candidate = found.remove(at + 1);
+            found.insert(0, candidate);
+        }
+    }
     if let Some(best) = found.first().filter(|c| is_marked(c)).cloned() {
         let further = found.iter().skip(1).position(|c| {
             c.dialect == best.dialect
@@ -301,6 +315,15 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
                     || (apart < 2 && c.bits < best.bits * if fewer { 1.03 } else { 0.99 } + 10.0))
         });
     }
+}
+
+/// Whether the first record holds names alone, one for each field.
+fn names_stop(bench: &mut Bench<'_, '_>, candidate: &Candidate) -> bool {
+    let grid = Grid::read(bench.sample, &candidate.dialect, &mut bench.lexicon);
+    grid.rows.first().is_some_and(|first| {
+        let words = grid.cells(first).iter().all(|c| bench.lexicon.get(c.value).sort.is_words());
+        first.fields as usize == candidate.width && words
+    })
 }
 
 /// Whether the first record holds names alone, and no record is wider.

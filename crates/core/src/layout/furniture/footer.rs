@@ -54,7 +54,9 @@ pub(super) fn find(
         } else {
             REMARK
         };
-        if why == TOTAL && footer.total.is_none() {
+        // Where totals stand among the records, the last one is that of its part.
+        let partial = (first..end).any(|i| !judged.is_apart(i) && total::says_so(judged.lexicon, judged.row(i)));
+        if why == TOTAL && footer.total.is_none() && !partial {
             machine.step(sample, row.start, true);
             footer.total =
                 Some(Total { line: row.line, fields: machine.fields(sample).map(<[u8]>::to_vec).collect() });

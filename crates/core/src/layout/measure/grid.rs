@@ -56,6 +56,12 @@ impl Grid {
             let mut at = if number > 0 && dialect.quote.is_some() { grid.begins(part.text, &mut machine) } else { 0 };
             loop {
                 let step = machine.step(part.text, at, true);
+                // A part may end inside quotes: what is left of it says nothing.
+                let near_end = (part.text.len() - at) * 3 < part.text.len();
+                let is_cut = number + 1 < sample.parts.len() && near_end;
+                if step == Step::Record && is_cut && machine.oddities().unclosed_quotes > 0 {
+                    break;
+                }
                 match step {
                     Step::End | Step::NeedMore => break,
                     Step::Record => grid.take(part.text, &machine, lexicon),
@@ -140,11 +146,8 @@ impl Grid {
                 lead: lead.min(usize::from(u16::MAX)) as u16,
             });
         }
-        // A part may end inside quotes: what is odd about its last record is no fault of the layout.
-        if machine.next_start() < text.len() {
-            let oddities = machine.oddities();
-            self.bad_quotes += oddities.stray_quotes as usize + oddities.unclosed_quotes as usize;
-        }
+        let oddities = machine.oddities();
+        self.bad_quotes += oddities.stray_quotes as usize + oddities.unclosed_quotes as usize;
         self.rows.push(Row {
             cells: (from, self.cells.len() as u32),
             fields: count as u32,

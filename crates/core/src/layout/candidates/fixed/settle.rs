@@ -1,7 +1,7 @@
 //! Where a start goes, once it is known between which values it stands: where left-aligned values begin, or right behind the
 //! column before right-aligned ones.
 
-use super::placed::Placed;
+use super::placed::{Class, Placed};
 
 /// The final places of `starts`, by all lines that are records, and the line of names.
 pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>) -> Vec<usize> {
@@ -101,7 +101,7 @@ fn fewest_cuts(lines: &[&Placed], (low, high): (usize, usize), gap: (usize, usiz
 
 /// The start of a column behind a gap that is blank from `from` to `to`, and whose values end before `high`.
 fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Option<&Placed>) -> usize {
-    let (mut firsts, mut lasts, mut all) = (Vec::new(), Vec::new(), 0_usize);
+    let (mut firsts, mut lasts, mut all, mut digits) = (Vec::new(), Vec::new(), 0_usize, 0_usize);
     let count =
         |counts: &mut Vec<(usize, usize)>, place: usize| match counts.iter_mut().find(|c| c.0 == place) {
             Some(known) => known.1 += 1,
@@ -110,6 +110,7 @@ fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Opti
     for line in lines {
         let Some((first, last)) = line.extent(to, high) else { continue };
         all += 1;
+        digits += usize::from((first..last).all(|p| line.class(p) == Class::Digit));
         count(&mut firsts, first - to);
         count(&mut lasts, last);
     }
@@ -122,6 +123,10 @@ fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Opti
     let ((indent, indented), (_, ended)) = (top(&firsts), top(&lasts));
     if indent > 0 && indented * 10 >= all * 8 && indented > ended {
         return to + indent;
+    }
+    // Where all numbers are equally long, a longer one would grow to the left.
+    if indent == 0 && indented == all && ended == all && digits == all && all > 1 {
+        return from;
     }
     let begun = firsts.iter().find(|f| f.0 == 0).map_or(0, |f| f.1);
     let mut place = if begun > ended || (begun * 10 >= all * 6 && ended * 10 < all * 9) {

@@ -27,7 +27,10 @@ pub(super) fn gaps(lines: &[&Placed], tolerance: f64) -> Vec<usize> {
         while place < width && filled[place] as f64 <= limit {
             place += 1;
         }
-        if place < width && from > 0 {
+        // What only a few lines hold is no column.
+        let end = (place..width).find(|p| filled[*p] as f64 <= limit).unwrap_or(width);
+        let behind = lines.iter().filter(|l| (place..end).any(|p| l.is_filled(p))).count();
+        if place < width && from > 0 && behind >= 3.min(lines.len() / 8).max(1) {
             starts.push(from);
         }
     }
