@@ -121,6 +121,9 @@ fn propose(bench: &mut Bench<'_, '_>, choices: &LayoutChoices, hint: Option<&str
         return found;
     }
     found.extend(candidates::aligned(bench, choices.quote.unwrap_or(None)));
+    if choices.quote.is_none() && bench.sample.filled().any(|l| l.contains(&b'"')) {
+        found.extend(candidates::aligned(bench, Some(b'"')).into_iter().filter(|c| c.quoted > 0));
+    }
     if choices.kind != Some(LayoutKind::Delimited) {
         found.extend(candidates::fixed(bench, None, None));
         found.extend(candidates::stacked(bench, choices));
@@ -198,7 +201,7 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
         is_marked(c) && c.bad_quotes == 0 && c.quoted * 2 >= c.records && c.evenness() >= 0.9 && c.width > 1
     };
     if found.iter().any(quoted) {
-        found.retain(is_marked);
+        found.retain(|c| is_marked(c) || (c.is_aligned() && c.quoted > 0));
     }
     // Names that are divided as the records below them are: `Berth,Dues` above what could as well be numbers with decimals.
     let weak = |c: &Candidate| !matches!(c.form, Form::Multiline | Form::Delimited { rank: 4.. });
@@ -231,7 +234,6 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             c.dialect == best.dialect
                 && c.width < best.width
                 && c.even * 2 >= c.records
-                && c.bits < 1.5 * best.bits
                 && names_stop(bench, c)
         });
         if let Some(at) = as_named {

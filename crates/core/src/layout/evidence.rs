@@ -30,12 +30,14 @@ pub(super) fn of(candidate: &Candidate) -> String {
             "no mark divides the lines evenly: each line is one value".into()
         }
         Division::Delimited => {
-            let looked = if candidate.records == 1 {
+            // Lines set aside are no records.
+            let records = candidate.records.saturating_sub(candidate.aside).max(candidate.even);
+            let looked = if records == 1 {
                 "the record has".to_owned()
-            } else if candidate.even == candidate.records {
-                format!("all {} records looked at have", candidate.records)
+            } else if candidate.even == records {
+                format!("all {records} records looked at have")
             } else {
-                format!("{} of {} records looked at have", candidate.even, candidate.records)
+                format!("{} of {records} records looked at have", candidate.even)
             };
             let quoted = match candidate.quoted {
                 0 => String::new(),

@@ -93,13 +93,27 @@ pub(in crate::layout) fn price(
 /// Bits of rows that are the very same as one before: they say which one, and nothing new. Every layout may say so; otherwise whole
 /// lines, for which a repeat is cheap, would win over columns in a file that holds its lines twice.
 fn repeats(grid: &Grid) -> f64 {
-    let different = grid.rows.iter().filter(|r| !r.is_repeat).count();
-    repeat_bits(grid.rows.len() - different, different)
+    repeat_bits(grid.rows.iter().filter(|r| !r.is_rule).map(|r| r.text))
 }
 
-/// Bits of so many rows that repeat one of so many different ones.
-pub(in crate::layout) fn repeat_bits(repeated: usize, different: usize) -> f64 {
-    repeated as f64 * (1.0 + (different.max(1) as f64).log2())
+/// Bits of which rows repeat one before, and which one.
+pub(in crate::layout) fn repeat_bits<T: std::hash::Hash + Eq>(rows: impl Iterator<Item = T>) -> f64 {
+    let mut counts: rustc_hash::FxHashMap<T, u32> = rustc_hash::FxHashMap::default();
+    let (mut bits, mut all, mut repeated) = (0.0, 0.0_f64, false);
+    for row in rows {
+        let different = counts.len() as f64;
+        let new = if all > 0.0 { ((different - 0.3) / (all + 0.4)).max(0.3 / (all + 0.4)) } else { 1.0 };
+        let count = counts.entry(row).or_default();
+        if *count > 0 {
+            repeated = true;
+            bits -= ((1.0 - new) * f64::from(*count) / all).max(1e-9).log2();
+        } else {
+            bits -= new.log2();
+        }
+        *count += 1;
+        all += 1.0;
+    }
+    if repeated { bits } else { 0.0 }
 }
 
 /// Bits that tell a short record: next to nothing where they are the rule.

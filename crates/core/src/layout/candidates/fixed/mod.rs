@@ -53,7 +53,7 @@ pub(in crate::layout) fn propose(
         let mut seen = rustc_hash::FxHashSet::default();
         let lines: Vec<Placed> =
             texts.iter().filter(|l| seen.insert(**l)).map(|l| Placed::new(l, unit)).collect();
-        let repeated = repeat_bits(texts.len() - lines.len(), lines.len());
+        let repeated = repeat_bits(texts.iter());
         let all: Vec<&Placed> = lines.iter().collect();
         if let Some(starts) = stated {
             found.push(price(bench, &all, starts, &Frame::default(), unit, false));
