@@ -115,7 +115,11 @@ fn propose(bench: &mut Bench<'_, '_>, choices: &LayoutChoices, hint: Option<&str
         return found;
     }
     let whole = candidates::whole(bench, choices.quote.unwrap_or(Some(b'"')));
-    let settled = found.iter().any(|c| is_settled(c, &whole));
+    // Commas stand inside numbers too: where blanks line something up, they settle nothing.
+    let lined_up = bench.sample.filled().filter(|l| memchr::memmem::find(l.trim_ascii(), b"  ").is_some()).count();
+    let lined_up = lined_up * 5 > bench.sample.filled().count();
+    let settles = |c: &Candidate| !(lined_up && c.dialect.delimiter == b",");
+    let settled = found.iter().any(|c| settles(c) && is_settled(c, &whole));
     found.push(whole);
     if settled {
         return found;
@@ -259,7 +263,7 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             _ => 0,
         };
         best.form != Form::Multiline
-            && rank < 5
+            && (rank < 5 || best.evenness() < 0.5)
             && matches!(c.form, Form::Delimited { rank } if rank >= 5)
             && !c.dialect.runs_as_one
             && c.evenness() >= 0.98
@@ -319,11 +323,17 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
     }
 }
 
+/// Whether a value is made of words, without a digit.
+fn is_name(bench: &Bench<'_, '_>, value: u32) -> bool {
+    let text = bench.lexicon.text(value);
+    bench.lexicon.get(value).sort.is_words() && !text.bytes().any(|b| b.is_ascii_digit())
+}
+
 /// Whether the first record holds names alone, one for each field.
 fn names_stop(bench: &mut Bench<'_, '_>, candidate: &Candidate) -> bool {
     let grid = Grid::read(bench.sample, &candidate.dialect, &mut bench.lexicon);
     grid.rows.first().is_some_and(|first| {
-        let words = grid.cells(first).iter().all(|c| bench.lexicon.get(c.value).sort.is_words());
+        let words = grid.cells(first).iter().all(|c| is_name(bench, c.value));
         first.fields as usize == candidate.width && words
     })
 }
@@ -332,7 +342,7 @@ fn names_stop(bench: &mut Bench<'_, '_>, candidate: &Candidate) -> bool {
 fn names_reach(bench: &mut Bench<'_, '_>, candidate: &Candidate) -> bool {
     let grid = Grid::read(bench.sample, &candidate.dialect, &mut bench.lexicon);
     let Some(first) = grid.rows.first() else { return false };
-    let names = grid.cells(first).iter().all(|c| bench.lexicon.get(c.value).sort.is_words());
+    let names = grid.cells(first).iter().all(|c| is_name(bench, c.value));
     first.fields as usize == candidate.width
         && names
         && grid.rows.iter().skip(1).all(|r| r.fields as usize <= candidate.width)
