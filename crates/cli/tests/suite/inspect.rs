@@ -22,8 +22,8 @@ fn a_reading_is_a_page_with_preview_reasons_and_the_command_to_type() {
                                              “Hafengebühren”
                                              not cp850: would read “Hafengeb³hren”
       layout     delimited by semicolon      all 4 records looked at have 4 fields
-                                             not comma: it leaves marks of the other kind inside its 2
-                                             fields
+                                             not comma: it divides 3 of 6 records into 2 fields, the
+                                             others differently
       header     line 4                      4 of 4 fields are unlike the values below them
       value      Reederei: Möwe              line 2; {Reederei} stands for it in --sheet and --into
       set aside  lines 1-3                   before the header

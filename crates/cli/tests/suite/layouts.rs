@@ -80,8 +80,8 @@ fn a_start_inside_values_is_counted_and_the_way_out_is_given() {
       3= Ticket··Lorry·······Carrier···············In·····Out········Tare····Gross······Net↵
       4✂ 007031··LN·203·A····Harbour·Mills·········06:43··07:00·····14290····27062····12772↵
 
-      look  line 4: 28 lines have a character on both sides of start 70, between “Tare    G” and “ross”:
-            a value may be cut in two; --move-start 70:69 cuts none of the lines looked at
+      look  line 4: 28 lines have a character on both sides of start 70, between “Tare” and “Gross”: a
+            value may be cut in two; --move-start 70:69 cuts none of the lines looked at
     ");
     let run = folder.run("import bridge.lst --move-start 65:70 --into out.xlsx").expect(1);
     assert!(run.out.contains("on both sides of start 70"), "{}", run.out);

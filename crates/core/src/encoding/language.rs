@@ -8,7 +8,7 @@ use super::{Encoding, Undecodable};
 use encoding_rs as rs;
 
 /// Candidates with their handicap in bits: how much rarer each is than the commonest.
-const CANDIDATES: [(&str, f64); 24] = [
+const CANDIDATES: [(&str, f64); 22] = [
     ("windows-1252", 0.0),
     ("iso-8859-15", 3.0),
     ("windows-1250", 5.0),
@@ -31,8 +31,6 @@ const CANDIDATES: [(&str, f64); 24] = [
     ("gb18030", 9.0),
     ("euc-kr", 8.0),
     ("big5", 7.0),
-    ("windows-1255", 20.0),
-    ("windows-1256", 20.0),
 ];
 
 /// Letters outside ASCII of languages that are written with Latin ones, with the handicap of the language in bits: fewer files

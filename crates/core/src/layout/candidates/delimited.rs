@@ -128,7 +128,9 @@ fn price_widths(
         let even = grid.rows.iter().filter(|r| r.fields as usize == width).count();
         // Words are divided by blanks too: a delimiter divides evenly.
         let ragged = delimiter == " " && even * 2 < records;
-        let rare = even * 10 < records * 3 && width != first && even < 3;
+        // One even record below others is chance, unless it has so many fields that no sentence could be meant.
+        let alone = even < 2 && records > 1 && width < 8;
+        let rare = alone || (even * 10 < records * 3 && width != first && even < 3);
         if !stated && (width < 2 || ragged || rare) {
             continue;
         }

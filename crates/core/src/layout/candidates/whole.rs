@@ -102,7 +102,8 @@ fn is_structured(lines: &[&str]) -> bool {
         .iter()
         .filter(|l| l.ends_with(['{', '}', '[', ']', ',']) || l.starts_with(['{', '}', '[', ']', '"']))
         .count();
-    marks * 10 >= lines.len() * 9
+    let named = lines.iter().any(|l| l.contains("\":") || l.contains("\" :"));
+    named && marks * 10 >= lines.len() * 9
 }
 
 #[cfg(test)]

@@ -179,6 +179,7 @@ fn first_record(judged: &Judged<'_>, samples: Samples<'_>) -> usize {
         let wide = judged.row(at).values.len();
         let ahead = |rows: usize| judged.is_record[at..count.min(at + rows)].iter().filter(|r| **r).count();
         judged.is_record[at]
+            && !is_title(judged, at)
             && (wide == judged.width || (wide > judged.width && judged.width > 2))
             && (ahead(4) >= 3.min((count - at).div_ceil(2)) || (judged.gain[at] > 15.0 && ahead(9) >= 3))
     };
@@ -189,10 +190,34 @@ fn first_record(judged: &Judged<'_>, samples: Samples<'_>) -> usize {
     behind_remarks(judged, first)
 }
 
+/// Whether a row in front is one phrase with a blank line behind it, where records fill their other columns.
+fn is_title(judged: &Judged<'_>, at: usize) -> bool {
+    let row = judged.row(at);
+    let set_off = at + 1 < judged.count() && judged.row(at + 1).gap > 0;
+    let lacking = |column: usize| {
+        let column = &judged.judge.columns[column];
+        row.values.len() == judged.width && column.blank() * 20 < column.count()
+    };
+    judged.width > 1
+        && row.filled() == 1
+        && set_off
+        && row.values.iter().enumerate().any(|(column, id)| *id == BLANK && column < judged.width && lacking(column))
+}
+
 /// A remark in front, set off by a blank line, may divide as records do by chance: its first fields are unlike the others.
 fn behind_remarks(judged: &Judged<'_>, first: usize) -> usize {
     let count = judged.count();
     let end = count.min(first + 50);
+    // Headings whose values programs filled up with delimiters, up to a blank line.
+    if matches!(judged.form, Form::Delimited { .. }) && judged.width >= 3 {
+        let mut filled: Vec<usize> = (first..count).map(|i| judged.row(i).filled()).collect();
+        filled.sort_unstable();
+        let usual = filled.get(filled.len() / 2).copied().unwrap_or(0);
+        let partly = (first..end.min(first + 30)).take_while(|i| judged.row(*i).filled() < usual).count();
+        if partly > 0 && usual >= 3 && first + partly < count && judged.row(first + partly).gap > 0 {
+            return first + partly;
+        }
+    }
     let Some(gap) = (first + 1..end).rev().find(|i| judged.row(*i).gap > 0 && judged.in_head(*i)) else {
         return first;
     };
@@ -392,7 +417,7 @@ fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, S
     while data + 1 < judged.count()
         && data - at <= UNITS_ROWS
         && !judged.is_apart(data)
-        && judged.gain[data] < -3.0
+        && (judged.gain[data] < -3.0 || misses_types(judged, data))
         && judged.row(data).values.len() == width
         && !judged
             .row(data)
@@ -404,6 +429,18 @@ fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, S
         data += 1;
     }
     (Some(at), data, unlike(judged, at))
+}
+
+/// Whether a row has words in all columns of numbers, moments and codes that it fills, and in at least one.
+fn misses_types(judged: &Judged<'_>, at: usize) -> bool {
+    let mut cells = judged
+        .row(at)
+        .values
+        .iter()
+        .zip(&judged.judge.typed)
+        .filter(|(id, typed)| **typed && **id != BLANK)
+        .peekable();
+    cells.peek().is_some() && cells.all(|(id, _)| judged.lexicon.get(*id).sort.is_words())
 }
 
 /// The name above a single column: a word above numbers, moments or codes; above words only one that usually names columns.
@@ -561,7 +598,10 @@ fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, low: bool) -
     let half = 2.max(width / 2);
     if judged.is_fixed() {
         let labelled = texts.iter().any(|t| t.ends_with(':') || t.contains(": "));
+        // Codes and dates in front are no names.
+        let digits = texts.iter().any(|t| !is_year(t) && t.bytes().filter(u8::is_ascii_digit).count() >= 4);
         return !labelled
+            && !digits
             && filled >= half
             && (row.phrases >= half || row.cuts == 0)
             && row.cuts * 100 <= width * 35
@@ -585,11 +625,13 @@ fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, low: bool) -
     if width < 2 || typed * 2 > filled || texts.iter().filter(|t| !t.is_empty()).all(|t| is_year(t)) {
         return false;
     }
+    let next = (at + 1..judged.count()).find(|i| !judged.is_apart(*i));
     if texts.len() == width {
-        return filled >= if low { 2 } else { half } || (width == 2 && filled == 2);
+        // A heading filled up with delimiters is set off from the names below it.
+        let set_off = next.is_some_and(|next| judged.row(next).gap > 0) && filled < width && !judged.is_aligned();
+        return !set_off && (filled >= if low { 2 } else { half } || (width == 2 && filled == 2));
     }
     // Names in another form than the records': only right above them.
-    let next = (at + 1..judged.count()).find(|i| !judged.is_apart(*i));
     if low || next.is_none_or(|next| !judged.is_record[next] || judged.row(next).gap > 0) {
         return false;
     }

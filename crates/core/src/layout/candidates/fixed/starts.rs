@@ -134,7 +134,10 @@ pub(super) fn class_changes(lines: &[&Placed]) -> Option<Vec<usize>> {
 /// that touch letters.
 pub(super) fn date_edges(lines: &[&Placed], any: bool) -> Vec<usize> {
     let count = lines.len();
-    let width = lines.iter().map(|l| l.len()).min().unwrap_or(0);
+    // A line in front and one behind may be shorter.
+    let mut lengths: Vec<usize> = lines.iter().map(|l| l.len()).collect();
+    lengths.sort_unstable();
+    let width = lengths.get(count / 16).copied().unwrap_or(0);
     let mut edges = Vec::new();
     if count < 8 {
         return edges;
@@ -143,8 +146,8 @@ pub(super) fn date_edges(lines: &[&Placed], any: bool) -> Vec<usize> {
     while place + 8 <= width {
         let texts: Vec<&str> = lines.iter().map(|l| l.slice(place, place + 8)).collect();
         let dates = |order: fn(&str) -> bool| {
-            texts[..5].iter().all(|t| order(t))
-                && texts.iter().filter(|t| order(t)).count() * 50 >= count * 49
+            texts.iter().take(count / 16 + 3).any(|t| order(t))
+                && texts.iter().filter(|t| order(t)).count() * 16 >= count * 15
                 && texts.iter().any(|t| *t != texts[0])
         };
         if dates(is_year_first) || dates(is_year_last) {
