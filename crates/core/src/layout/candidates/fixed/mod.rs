@@ -326,8 +326,10 @@ fn names_line<'l>(
         runs >= 2 && cells >= 2.max(starts.len() / 2) && typed * 5 <= runs
     };
     let longest = core.iter().map(|l| l.len()).max().unwrap_or(0);
+    // Codes and dates are no names.
+    let coded = |line: &Placed| line.text().split(' ').any(|w| w.bytes().filter(u8::is_ascii_digit).count() > 4);
     let line = all[first];
-    if is_names(line) {
+    if !coded(line) && is_names(line) {
         let body: Vec<&&Placed> = core.iter().filter(|l| !std::ptr::eq(**l, line)).take(60).collect();
         let with = body
             .iter()
@@ -359,5 +361,5 @@ fn names_line<'l>(
             && typed * 5 <= runs.len()
             && line.len() <= longest + 60
     };
-    all[..first].iter().rev().take(6).find(|l| !l.is_rule() && is_names(l)).copied()
+    all[..first].iter().rev().take(6).find(|l| !l.is_rule() && !coded(l) && is_names(l)).copied()
 }
