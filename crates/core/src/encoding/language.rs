@@ -173,7 +173,11 @@ fn plausibility(text: &[char]) -> f64 {
                 Script::Box => drawn(before, c, after),
                 // Letters of further scripts never stand in Latin words.
                 Script::Other => {
-                    12.0 + if script(before) == Script::Latin || script(after) == Script::Latin { 14.0 } else { 0.0 }
+                    12.0 + if script(before) == Script::Latin || script(after) == Script::Latin {
+                        14.0
+                    } else {
+                        0.0
+                    }
                 }
                 _ => mark(before, c, after),
             },

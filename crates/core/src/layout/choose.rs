@@ -116,7 +116,8 @@ fn propose(bench: &mut Bench<'_, '_>, choices: &LayoutChoices, hint: Option<&str
     }
     let whole = candidates::whole(bench, choices.quote.unwrap_or(Some(b'"')));
     // Commas stand inside numbers too: where blanks line something up, they settle nothing.
-    let lined_up = bench.sample.filled().filter(|l| memchr::memmem::find(l.trim_ascii(), b"  ").is_some()).count();
+    let lined_up =
+        bench.sample.filled().filter(|l| memchr::memmem::find(l.trim_ascii(), b"  ").is_some()).count();
     let lined_up = lined_up * 5 > bench.sample.filled().count();
     let settles = |c: &Candidate| !(lined_up && c.dialect.delimiter == b",");
     let settled = found.iter().any(|c| settles(c) && is_settled(c, &whole));

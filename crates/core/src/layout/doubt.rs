@@ -56,7 +56,10 @@ pub(super) fn about(
     }
     // A mark that divides the names and all records alike, where no other mark does, leaves no doubt, however few they are.
     let strong = |c: &Candidate| {
-        matches!(c.form, Form::Delimited { rank: 4.. }) && c.evenness() >= 0.98 && c.bad_quotes == 0 && c.even >= 1
+        matches!(c.form, Form::Delimited { rank: 4.. })
+            && c.evenness() >= 0.98
+            && c.bad_quotes == 0
+            && c.even >= 1
     };
     if is_named && strong(best) && !rival.is_some_and(strong) {
         return None;

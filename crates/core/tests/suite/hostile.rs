@@ -7,7 +7,8 @@ use incola_core::layout::{LayoutChoices, LayoutDoubt, LayoutKind, Samples, detec
 fn odd_text_gets_an_answer() {
     let wide = vec!["7"; 100_000].join(",");
     let long = "x".repeat(1 << 20);
-    let noise: String = (0..20_000_u32).map(|i| char::from(33 + (i.wrapping_mul(2_654_435_761) >> 13) as u8 % 90)).collect();
+    let noise: String =
+        (0..20_000_u32).map(|i| char::from(33 + (i.wrapping_mul(2_654_435_761) >> 13) as u8 % 90)).collect();
     for text in [
         "",
         "\n",

@@ -5,8 +5,22 @@ use crate::yard::Dice;
 use incola_core::record::{Machine, Step};
 
 const WORDS: [&str; 16] = [
-    "Saltwind", "Grey Heron", "rope, coiled", "berth; north", "a|b", "the \"Quill\"", "two\nlines", "12.50", "007", "2031-08-17",
-    "Tolgarth Quay", "9,5", "late, paid", "x", "tide: high", "Lund, Edda",
+    "Saltwind",
+    "Grey Heron",
+    "rope, coiled",
+    "berth; north",
+    "a|b",
+    "the \"Quill\"",
+    "two\nlines",
+    "12.50",
+    "007",
+    "2031-08-17",
+    "Tolgarth Quay",
+    "9,5",
+    "late, paid",
+    "x",
+    "tide: high",
+    "Lund, Edda",
 ];
 
 struct Table {
@@ -23,7 +37,8 @@ fn table(seed: u64) -> Table {
     let style = dice.roll(0, 3);
     // What a column holds: one sort of value, or mostly nothing.
     let sorts: Vec<u64> = (0..columns).map(|_| dice.roll(0, 6)).collect();
-    let mut rows: Vec<Vec<String>> = vec![(0..columns).map(|c| format!("Column {}", (b'A' + c as u8) as char)).collect()];
+    let mut rows: Vec<Vec<String>> =
+        vec![(0..columns).map(|c| format!("Column {}", (b'A' + c as u8) as char)).collect()];
     for row in 0..records {
         rows.push(
             sorts
@@ -73,35 +88,67 @@ fn tables_by_the_standard_come_back_field_by_field() {
             match machine.step(table.text.as_bytes(), at, true) {
                 Step::End | Step::NeedMore => break,
                 Step::Record => rows.push(
-                    machine.fields(table.text.as_bytes()).map(|f| String::from_utf8_lossy(f).into_owned()).collect::<Vec<_>>(),
+                    machine
+                        .fields(table.text.as_bytes())
+                        .map(|f| String::from_utf8_lossy(f).into_owned())
+                        .collect::<Vec<_>>(),
                 ),
                 _ => {}
             }
             at = machine.next_start();
         }
         // A record of one blank field is a blank line.
-        let due: Vec<&Vec<String>> = table.rows.iter().filter(|r| r.iter().any(|v| !v.is_empty()) || r.len() > 1).collect();
-        if dialect.delimiter == table.delimiter.as_bytes() && rows.iter().collect::<Vec<_>>() == due && layout.header_line == Some(1) {
+        let due: Vec<&Vec<String>> =
+            table.rows.iter().filter(|r| r.iter().any(|v| !v.is_empty()) || r.len() > 1).collect();
+        if dialect.delimiter == table.delimiter.as_bytes()
+            && rows.iter().collect::<Vec<_>>() == due
+            && layout.header_line == Some(1)
+        {
             right += 1;
         } else {
             silent += u64::from(layout.doubt.is_none());
-            if std::env::var_os("SHOW").is_some() { println!("{seed} want {:?} w{} rows {} got {:?} w{} h{:?} doubt {:?} q{:?} first {:?}", table.delimiter, table.rows[0].len(), table.rows.len(), String::from_utf8_lossy(&dialect.delimiter), layout.width, layout.header_line, layout.doubt.is_some(), dialect.quote, table.text.lines().nth(1)); }
-            example = format!("seed {seed}, {:?}, header {:?}:\n{}", String::from_utf8_lossy(&dialect.delimiter), layout.header_line, table.text.lines().take(6).collect::<Vec<_>>().join("\n"));
+            example = format!(
+                "seed {seed}, {:?}, header {:?}:\n{}",
+                String::from_utf8_lossy(&dialect.delimiter),
+                layout.header_line,
+                table.text.lines().take(6).collect::<Vec<_>>().join("\n")
+            );
         }
     }
-    assert!(right * 1000 >= all * 995 && silent * 1000 <= all * 2, "{right} of {all} right, {silent} silent; {example}");
+    assert!(
+        right * 1000 >= all * 995 && silent * 1000 <= all * 2,
+        "{right} of {all} right, {silent} silent; {example}"
+    );
 }
 
 #[test]
 fn plain_files_are_read_as_they_look() {
     for (text, delimiter, width) in [
-        ("Name,Amount\n".to_owned() + &"\"Smith, John\",186\n\"Rowe, Ada\",12\n\"Lund, Edda\",7\n".repeat(10), ",", 2),
-        ("Day\tAgent\n".to_owned() + &"2031-10-20\tRowe, Ada\n2031-10-21\tLund, Edda\n2031-10-22\tTarn, Mo\n".repeat(4), "\t", 2),
-        ("Berth|Cargo\n007|rope, coiled, new\n012|salt, bulk\n031|oil, crude, barrels\n009|post\n".into(), "|", 2),
+        (
+            "Name,Amount\n".to_owned()
+                + &"\"Smith, John\",186\n\"Rowe, Ada\",12\n\"Lund, Edda\",7\n".repeat(10),
+            ",",
+            2,
+        ),
+        (
+            "Day\tAgent\n".to_owned()
+                + &"2031-10-20\tRowe, Ada\n2031-10-21\tLund, Edda\n2031-10-22\tTarn, Mo\n".repeat(4),
+            "\t",
+            2,
+        ),
+        (
+            "Berth|Cargo\n007|rope, coiled, new\n012|salt, bulk\n031|oil, crude, barrels\n009|post\n".into(),
+            "|",
+            2,
+        ),
         ("Cargo\n\"rope\"\nsalt\n\"oil, crude\"\npost\n\"timber\"\nrope\n".into(), "", 1),
     ] {
         let layout = layout_of(&text);
         let dialect = &layout.dialect.value;
-        assert_eq!((dialect.delimiter.as_slice(), layout.width, dialect.quote), (delimiter.as_bytes(), width, Some(b'"')), "{text}");
+        assert_eq!(
+            (dialect.delimiter.as_slice(), layout.width, dialect.quote),
+            (delimiter.as_bytes(), width, Some(b'"')),
+            "{text}"
+        );
     }
 }

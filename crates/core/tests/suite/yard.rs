@@ -35,8 +35,17 @@ impl Dice {
 }
 
 /// The families of files.
-pub(crate) const FAMILIES: [&str; 9] =
-    ["delimited", "lined up", "one blank between", "packed", "labels", "cycles", "report", "one column", "no table"];
+pub(crate) const FAMILIES: [&str; 9] = [
+    "delimited",
+    "lined up",
+    "one blank between",
+    "packed",
+    "labels",
+    "cycles",
+    "report",
+    "one column",
+    "no table",
+];
 
 /// A file and what is true of it.
 pub(crate) struct File {
@@ -51,16 +60,26 @@ pub(crate) struct File {
 }
 
 const VESSELS: [&str; 10] = [
-    "Saltwind", "Grey Heron", "Marsh Lantern", "Quill", "Ada Rowe", "Northern Star", "Tern", "Old Skerry", "Halcyon", "Finch",
+    "Saltwind",
+    "Grey Heron",
+    "Marsh Lantern",
+    "Quill",
+    "Ada Rowe",
+    "Northern Star",
+    "Tern",
+    "Old Skerry",
+    "Halcyon",
+    "Finch",
 ];
 const CARGO: [&str; 8] =
     ["frozen herring", "rope", "cement, bulk", "timber", "engine parts", "salt", "barrels of oil", "post"];
 const AGENTS: [&str; 6] = ["Lund, Edda", "Marsh, Jon", "Quill, Ada", "Rowe, Cy", "Tarn, Mo", "Fenn, Bea"];
 
 const PROSE: [&str; 40] = [
-    "the", "tide", "rose", "and", "a", "boat", "waited,", "at", "gate", "for", "night", "quay", "of", "her", "master", "went",
-    "below;", "no", "one", "saw", "light", "until", "morning", "came", "with", "rain", "from", "north", "they", "had", "sold",
-    "rope", "to", "old", "friends", "who", "never", "paid", "in", "time",
+    "the", "tide", "rose", "and", "a", "boat", "waited,", "at", "gate", "for", "night", "quay", "of", "her",
+    "master", "went", "below;", "no", "one", "saw", "light", "until", "morning", "came", "with", "rain",
+    "from", "north", "they", "had", "sold", "rope", "to", "old", "friends", "who", "never", "paid", "in",
+    "time",
 ];
 
 /// One sort of value, with its name.
@@ -185,11 +204,19 @@ fn delimited(dice: &mut Dice) -> File {
         let _ = writeln!(text, "{}", names.join(delimiter));
     }
     for row in grid(dice, &columns, 6, 90) {
-        let row: Vec<String> = row.iter().map(|v| if dice.chance(6) { String::new() } else { cell(v) }).collect();
+        let row: Vec<String> =
+            row.iter().map(|v| if dice.chance(6) { String::new() } else { cell(v) }).collect();
         let _ = writeln!(text, "{}", row.join(delimiter));
     }
     let first = before + 1 + u64::from(header.is_some());
-    File { text, kind: LayoutKind::Delimited, delimiter: Some(delimiter), columns: columns.len(), header, first }
+    File {
+        text,
+        kind: LayoutKind::Delimited,
+        delimiter: Some(delimiter),
+        columns: columns.len(),
+        header,
+        first,
+    }
 }
 
 /// Values padded to the width of their column, with blanks between columns.
@@ -197,16 +224,20 @@ fn padded(columns: &[Column], rows: &[Vec<String>], gap: usize, named: bool) -> 
     let widths: Vec<usize> = columns
         .iter()
         .enumerate()
-        .map(|(i, c)| rows.iter().map(|r| r[i].len()).max().unwrap_or(0).max(if named { c.name().len() } else { 1 }))
+        .map(|(i, c)| {
+            rows.iter().map(|r| r[i].len()).max().unwrap_or(0).max(if named { c.name().len() } else { 1 })
+        })
         .collect();
     let line = |cells: Vec<&str>| {
         let cells: Vec<String> = cells
             .iter()
             .zip(columns)
             .zip(&widths)
-            .map(|((cell, column), width)| {
-                if column.is_amount() { format!("{cell:>width$}") } else { format!("{cell:<width$}") }
-            })
+            .map(
+                |((cell, column), width)| {
+                    if column.is_amount() { format!("{cell:>width$}") } else { format!("{cell:<width$}") }
+                },
+            )
             .collect();
         cells.join(&" ".repeat(gap)).trim_end().to_owned()
     };
@@ -237,7 +268,14 @@ fn lined_up(dice: &mut Dice, gap: usize) -> File {
     let named = dice.chance(85);
     text.push_str(&padded(&columns, &rows, gap, named).0);
     let header = named.then_some(before + 1);
-    File { text, kind: LayoutKind::Fixed, delimiter: None, columns: columns.len(), header, first: before + 1 + u64::from(named) }
+    File {
+        text,
+        kind: LayoutKind::Fixed,
+        delimiter: None,
+        columns: columns.len(),
+        header,
+        first: before + 1 + u64::from(named),
+    }
 }
 
 fn packed(dice: &mut Dice) -> File {
@@ -264,7 +302,14 @@ fn labels(dice: &mut Dice) -> File {
         }
         text.push_str(between);
     }
-    File { text, kind: LayoutKind::Multiline, delimiter: None, columns: columns.len(), header: None, first: 0 }
+    File {
+        text,
+        kind: LayoutKind::Multiline,
+        delimiter: None,
+        columns: columns.len(),
+        header: None,
+        first: 0,
+    }
 }
 
 fn cycles(dice: &mut Dice) -> File {
@@ -273,7 +318,7 @@ fn cycles(dice: &mut Dice) -> File {
     for row in 0..dice.roll(8, 40) {
         let (vessel, agent) = (Column::Vessel.value(dice, row), Column::Agent.value(dice, row));
         let (arrived, dues) = (Column::Arrived.value(dice, row), Column::Dues.value(dice, row));
-        let _ = write!(text, "{:<16}  {arrived}  {dues:>8}\n    {agent}\n{between}", vessel);
+        let _ = write!(text, "{vessel:<16}  {arrived}  {dues:>8}\n    {agent}\n{between}");
     }
     File { text, kind: LayoutKind::Multiline, delimiter: None, columns: 4, header: None, first: 0 }
 }
@@ -311,14 +356,17 @@ fn no_table(dice: &mut Dice) -> File {
     let mut text = String::new();
     if dice.chance(40) {
         for section in ["tide", "wind", "gate"] {
-            let _ = writeln!(text, "[{section}]\nstation = {:04}\nunit = m\n{section}_limit = {}\n", dice.roll(1, 99), dice.roll(1, 9));
+            let _ = writeln!(
+                text,
+                "[{section}]\nstation = {:04}\nunit = m\n{section}_limit = {}\n",
+                dice.roll(1, 99),
+                dice.roll(1, 9)
+            );
         }
         text = text.replace("unit = m\n", "");
     } else {
         for _ in 0..dice.roll(5, 14) {
-            let words: Vec<&str> = (0..dice.roll(5, 16))
-                .map(|_| dice.pick(&PROSE))
-                .collect();
+            let words: Vec<&str> = (0..dice.roll(5, 16)).map(|_| dice.pick(&PROSE)).collect();
             let _ = writeln!(text, "{}.", words.join(" "));
         }
     }

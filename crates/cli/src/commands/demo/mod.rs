@@ -12,7 +12,7 @@ use clap::Parser;
 use std::path::Path;
 
 /// The files: name, content, and what is worth seeing in them.
-const FILES: [(&str, &[u8], &str); 11] = [
+const FILES: [(&str, &[u8], &str); 14] = [
     (
         "port-calls.csv",
         include_bytes!("../../../demo/port-calls.csv"),
@@ -59,6 +59,21 @@ const FILES: [(&str, &[u8], &str); 11] = [
         "Two months of moorings that someone joined: the header stands in the middle again.",
     ),
     (
+        "agents-852.txt",
+        include_bytes!("../../../demo/agents-852.txt"),
+        "Agents' calls, from a system that still writes code page 852.",
+    ),
+    (
+        "pilot-orders.txt",
+        include_bytes!("../../../demo/pilot-orders.txt"),
+        "Pilot orders: four lines with labels make one, and nothing stands between them.",
+    ),
+    (
+        "dues-extract.fix",
+        include_bytes!("../../../demo/dues-extract.fix"),
+        "An extract of dues in which columns touch; a line in front and one behind are of other types.",
+    ),
+    (
         "pallet-form.xlsx",
         include_bytes!("../../../demo/pallet-form.xlsx"),
         "The broker's form: headings, formatted cells, a check on the codes, a chart on the second sheet.",
@@ -90,7 +105,8 @@ const CARRIERS: [(&str, &[u8]); 15] = [
 ];
 
 /// The workbooks that it makes.
-const BOOKS: [&str; 5] = ["harbour.xlsx", "pallets.xlsx", "printed.xlsx", "carriers.xlsx", "april.xlsx"];
+const BOOKS: [&str; 6] =
+    ["harbour.xlsx", "pallets.xlsx", "printed.xlsx", "extract.xlsx", "carriers.xlsx", "april.xlsx"];
 
 /// The columns of the port calls that the ledger has.
 const LEDGER_COLUMNS: &str = "Call no,Berth,Arrived,Dues";
@@ -202,6 +218,29 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         &place("moorings.csv"),
         "--into",
         &place("printed.xlsx"),
+    ])?);
+    step(
+        "Old code pages and labels without a blank line between need no option; columns that touch do, and that is said.",
+    )?;
+    for name in ["agents-852.txt", "pilot-orders.txt", "dues-extract.fix"] {
+        code = code.max(obey(&["inspect", &place(name), "--rows", "2"])?);
+        say("\n")?;
+    }
+    code = code.max(obey(&[
+        "import",
+        &place("dues-extract.fix"),
+        "--starts",
+        "1,2,8,11,27,35,44",
+        "--lines",
+        "2..41",
+        "--names",
+        "Type,Call,Berth,Vessel,Day,Dues,Class",
+        "--as",
+        "Day=date:yyyyMMdd",
+        "--as",
+        "Dues=number:9(7)v99",
+        "--into",
+        &place("extract.xlsx"),
     ])?);
     step("A start that is given wrong cuts values in two: that is counted over the whole file, and shown.")?;
     code = code.max(obey(&[

@@ -55,7 +55,8 @@ pub(super) fn find(
             REMARK
         };
         // Where totals stand among the records, the last one is that of its part.
-        let partial = (first..end).any(|i| !judged.is_apart(i) && total::says_so(judged.lexicon, judged.row(i)));
+        let partial =
+            (first..end).any(|i| !judged.is_apart(i) && total::says_so(judged.lexicon, judged.row(i)));
         if why == TOTAL && footer.total.is_none() && !partial {
             machine.step(sample, row.start, true);
             footer.total =

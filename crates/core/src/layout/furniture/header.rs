@@ -201,7 +201,11 @@ fn is_title(judged: &Judged<'_>, at: usize) -> bool {
     judged.width > 1
         && row.filled() == 1
         && set_off
-        && row.values.iter().enumerate().any(|(column, id)| *id == BLANK && column < judged.width && lacking(column))
+        && row
+            .values
+            .iter()
+            .enumerate()
+            .any(|(column, id)| *id == BLANK && column < judged.width && lacking(column))
 }
 
 /// A remark in front, set off by a blank line, may divide as records do by chance: its first fields are unlike the others.
@@ -628,7 +632,8 @@ fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, low: bool) -
     let next = (at + 1..judged.count()).find(|i| !judged.is_apart(*i));
     if texts.len() == width {
         // A heading filled up with delimiters is set off from the names below it.
-        let set_off = next.is_some_and(|next| judged.row(next).gap > 0) && filled < width && !judged.is_aligned();
+        let set_off =
+            next.is_some_and(|next| judged.row(next).gap > 0) && filled < width && !judged.is_aligned();
         return !set_off && (filled >= if low { 2 } else { half } || (width == 2 && filled == 2));
     }
     // Names in another form than the records': only right above them.

@@ -72,7 +72,8 @@ impl Judge {
     }
 
     fn see_sorts(&mut self, lexicon: &Lexicon, rows: &Rows, core: &[bool]) {
-        let mut pictures: Vec<rustc_hash::FxHashMap<u32, u32>> = vec![rustc_hash::FxHashMap::default(); self.width];
+        let mut pictures: Vec<rustc_hash::FxHashMap<u32, u32>> =
+            vec![rustc_hash::FxHashMap::default(); self.width];
         for row in rows.rows.iter().zip(core).filter(|r| *r.1).map(|r| r.0) {
             for (at, id) in row.values.iter().enumerate() {
                 let value = lexicon.get(*id);

@@ -53,7 +53,8 @@ impl Grid {
         let mut grid = Self::default();
         let mut machine = Machine::new(dialect);
         for (number, part) in sample.parts.iter().enumerate() {
-            let mut at = if number > 0 && dialect.quote.is_some() { grid.begins(part.text, &mut machine) } else { 0 };
+            let mut at =
+                if number > 0 && dialect.quote.is_some() { grid.begins(part.text, &mut machine) } else { 0 };
             loop {
                 let step = machine.step(part.text, at, true);
                 // A part may end inside quotes: what is left of it says nothing.

@@ -327,7 +327,8 @@ fn names_line<'l>(
     };
     let longest = core.iter().map(|l| l.len()).max().unwrap_or(0);
     // Codes and dates are no names.
-    let coded = |line: &Placed| line.text().split(' ').any(|w| w.bytes().filter(u8::is_ascii_digit).count() > 4);
+    let coded =
+        |line: &Placed| line.text().split(' ').any(|w| w.bytes().filter(u8::is_ascii_digit).count() > 4);
     let line = all[first];
     if !coded(line) && is_names(line) {
         let body: Vec<&&Placed> = core.iter().filter(|l| !std::ptr::eq(**l, line)).take(60).collect();
