@@ -7,7 +7,7 @@ use incola_core::evidence::DecidedBy;
 use incola_core::kind::{Kind, Rule};
 use incola_core::layout::fixed::from_one;
 use incola_core::reading::Reading;
-use incola_core::record::{Division, Unit};
+use incola_core::record::{Division, Fixed, Unit};
 use toml::Value;
 
 /// The docket of a reading. `name`: the source's name without folders; `read`: what was typed.
@@ -88,12 +88,20 @@ pub(crate) fn format_of(rule: &Rule, format: Option<String>) -> Option<String> {
     }
 }
 
+fn starts_text(fixed: &Fixed) -> String {
+    let starts: Vec<String> = from_one(&fixed.starts).iter().map(usize::to_string).collect();
+    starts.join(",")
+}
+
 fn layout(out: &mut DocketWriter, reading: &Reading, read: &Read) {
     let layout = &reading.layout;
     let dialect = &layout.dialect.value;
     let why = &layout.dialect.why;
     if layout.is_report {
         out.text("layout", "report", why);
+        if let Division::Fixed(fixed) = &dialect.division {
+            out.text("starts", &starts_text(fixed), "");
+        }
         return;
     }
     match &dialect.division {
@@ -110,8 +118,7 @@ fn layout(out: &mut DocketWriter, reading: &Reading, read: &Read) {
         }
         Division::Fixed(fixed) => {
             out.text("layout", "fixed", why);
-            let starts: Vec<String> = from_one(&fixed.starts).iter().map(usize::to_string).collect();
-            out.text("starts", &starts.join(","), "");
+            out.text("starts", &starts_text(fixed), "");
             if fixed.unit != Unit::Characters {
                 out.text("widths_in", "bytes", "");
             }

@@ -140,8 +140,14 @@ fn dialect_words(dialect: &Dialect) -> String {
         Division::Multiline(Multiline::Continued(fixed)) => {
             return format!("fixed, starts {}, continued on further lines{comments}", starts_text(fixed));
         }
-        Division::Multiline(Multiline::Labelled { .. }) => {
-            return format!("a label before each value, blank lines between records{comments}");
+        Division::Multiline(Multiline::Labelled { labels, begins }) => {
+            let first = labels.first().map_or_else(String::new, |l| line(&String::from_utf8_lossy(l)));
+            let how = if *begins {
+                format!("\u{201c}{first}\u{201d} begins a record")
+            } else {
+                "blank lines between records".into()
+            };
+            return format!("a label before each value, {how}{comments}");
         }
         Division::Multiline(Multiline::Cycle { lines, .. }) => {
             let parts: Vec<String> = lines.iter().map(line_parts).collect();

@@ -17,6 +17,9 @@ const WORDS: [(&str, &str); 7] = [
 /// assert_eq!(incola_core::layout::delimiter_word(b"\t"), "tab");
 /// ```
 pub fn delimiter_word(delimiter: &[u8]) -> String {
+    if delimiter == b"  " {
+        return "two spaces".to_owned();
+    }
     match WORDS.iter().find(|(_, text)| text.as_bytes() == delimiter) {
         Some((word, _)) => (*word).to_owned(),
         None => format!("\u{201c}{}\u{201d}", String::from_utf8_lossy(delimiter)),

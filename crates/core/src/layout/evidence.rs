@@ -50,8 +50,15 @@ pub(super) fn of(candidate: &Candidate) -> String {
 
 /// Why `rival` lost against `best`.
 pub(super) fn weakness(rival: &Candidate, best: &Candidate) -> String {
-    if best.form == Form::Multiline {
-        return "it takes each line for a record".into();
+    match (best.form, rival.form) {
+        (Form::Multiline, Form::Multiline) => {
+            return format!(
+                "it makes {} columns of the lines of a record, whose values are less alike",
+                rival.width
+            );
+        }
+        (Form::Multiline, _) => return "it takes each line for a record".into(),
+        _ => {}
     }
     let crossed = rival.records - rival.even;
     match &rival.dialect.division {

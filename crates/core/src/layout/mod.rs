@@ -225,9 +225,14 @@ pub fn dialect_option(dialect: &Dialect) -> String {
         Division::Multiline(_) => "--layout multiline".into(),
         Division::Delimited if dialect.delimiter.is_empty() => "--delimiter ''".into(),
         Division::Delimited => {
+            let text = String::from_utf8_lossy(&dialect.delimiter);
             let word = delimiter_word(&dialect.delimiter);
+            let word = word.trim_matches(['\u{201c}', '\u{201d}']);
+            // Blanks and marks that a shell reads stand in quotes.
+            let plain = word != text || text.chars().all(|c| matches!(c, ',' | ':' | '/' | '=' | '^'));
+            let word = if plain { word.to_owned() } else { format!("'{text}'") };
             let runs = if dialect.runs_as_one { " --runs-as-one yes" } else { "" };
-            format!("--delimiter {}{runs}", word.trim_matches(['\u{201c}', '\u{201d}']))
+            format!("--delimiter {word}{runs}")
         }
     }
 }

@@ -126,9 +126,16 @@ fn name(
         header.names = joined(&header.names, &below);
         rest = others;
     }
-    if let Some(units) = rest.first() {
+    // The heading of a group is no unit.
+    let labelled = |i: usize| judged.lexicon.text(judged.row(i).text).contains(':');
+    if let Some(units) = rest.first().filter(|i| !labelled(**i)) {
         header.units_line = Some(judged.row(*units).line);
         header.units = texts(*units);
+        return;
+    }
+    for row in rest.iter().map(|i| judged.row(*i)) {
+        let why = "between the names and the first record";
+        header.set_aside.push(SetAside { line: row.line, lines: row.lines, why });
     }
 }
 
@@ -167,7 +174,7 @@ fn place(
         } else {
             "before the first record"
         };
-        header.set_aside.push(SetAside { line: 1, lines: header.preamble_lines, why });
+        header.set_aside.insert(0, SetAside { line: 1, lines: header.preamble_lines, why });
     }
 }
 
