@@ -127,7 +127,7 @@ fn name(
         rest = others;
     }
     // The heading of a group is no unit.
-    let labelled = |i: usize| judged.lexicon.text(judged.row(i).text).contains(':');
+    let labelled = |i: usize| judged.lexicon.text(judged.row(i).text).contains(": ");
     if let Some(units) = rest.first().filter(|i| !labelled(**i)) {
         header.units_line = Some(judged.row(*units).line);
         header.units = texts(*units);
