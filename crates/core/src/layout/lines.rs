@@ -94,3 +94,8 @@ fn leads(filled: &[&[u8]], prefix: &str) -> bool {
     let first = filled.iter().position(|l| !l.starts_with(prefix.as_bytes()));
     first.is_some_and(|first| first > 0)
 }
+
+/// Whether a line holds nothing but blanks, a form feed, or the mark that once ended files.
+pub(super) fn is_blank(line: &[u8]) -> bool {
+    line.iter().all(|b| matches!(b, b' ' | b'\t' | b'\r' | 0x0C | 0x1A))
+}

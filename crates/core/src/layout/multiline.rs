@@ -1,15 +1,11 @@
 //! Records of several lines in words, and lines that continue the one above.
 
 use super::Samples;
-use super::lines::lines;
+use super::lines::{is_blank, lines};
 use crate::record::{Dialect, Division, LineShape, Multiline};
 
 /// Lines that are looked at.
 const LINES: usize = 2000;
-
-fn is_blank(line: &[u8]) -> bool {
-    line.iter().all(|b| matches!(b, b' ' | b'\t' | b'\r' | 0x0C | 0x1A))
-}
 
 /// The dialect of a fixed layout with lines that continue the record above: their first column is blank, and only one other is
 /// not.

@@ -12,5 +12,5 @@ mod twin;
 
 pub use delimited::{Dialect, Division, Machine, Oddities, QUOTE_REACH, Step};
 pub use fixed::{Fixed, Unit};
-pub(crate) use multiline::split_label;
 pub use multiline::{LineParts, LineShape, Multiline};
+pub(crate) use multiline::{is_drawn, split_label};

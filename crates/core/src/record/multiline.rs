@@ -114,7 +114,7 @@ impl LineParts {
 }
 
 /// Whether a line is drawn with one mark: `----------`.
-fn is_drawn(line: &[u8]) -> bool {
+pub(crate) fn is_drawn(line: &[u8]) -> bool {
     let line = line.trim_ascii();
     line.len() >= 3
         && matches!(line[0], b'-' | b'=' | b'_' | b'~' | b'*' | b'#' | b'+')

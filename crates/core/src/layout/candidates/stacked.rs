@@ -1,6 +1,7 @@
 //! Records of several lines: labelled ones, cycles of lines, blocks between blank lines. Each line of a record is laid out by
 //! the cheapest simple layout of all lines at its place.
 
+use super::super::lines::is_blank;
 use super::super::measure::START;
 use super::super::measure::grid::Grid;
 use super::super::measure::lexicon::Lexicon;
@@ -10,7 +11,7 @@ use super::super::sample::Sample;
 use super::super::tally::Tally;
 use super::super::{LayoutChoices, LayoutKind, Samples};
 use super::{Bench, Candidate, Form, Wanted, labels};
-use crate::record::{Dialect, Division, Fixed, LineParts, LineShape, Multiline};
+use crate::record::{Dialect, Division, Fixed, LineParts, LineShape, Multiline, is_drawn};
 
 /// Most lines of a record that are looked for; blocks may be longer.
 const CYCLE: usize = 12;
@@ -32,7 +33,7 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, choices: &LayoutChoi
         .collect();
     let separators = separators(&text);
     let divides =
-        |line: &[u8]| is_blank(line) || is_rule(line) || separators.iter().any(|s| s == line.trim_ascii());
+        |line: &[u8]| is_blank(line) || is_drawn(line) || separators.iter().any(|s| s == line.trim_ascii());
     let mut found: Vec<Multiline> = Vec::new();
     if let Some(count) = stated_lines(choices) {
         found.push(cycle(bench, &text, &divides, count, choices));
@@ -138,21 +139,10 @@ fn whole_line() -> LineParts {
     LineParts::Fixed(Fixed { starts: vec![0], ..Fixed::default() })
 }
 
-fn is_blank(line: &[u8]) -> bool {
-    line.iter().all(|b| matches!(b, b' ' | b'\t' | b'\r' | 0x0C | 0x1A))
-}
-
-fn is_rule(line: &[u8]) -> bool {
-    let line = line.trim_ascii();
-    line.len() >= 3
-        && matches!(line[0], b'-' | b'=' | b'_' | b'~' | b'*' | b'#' | b'+')
-        && line.iter().all(|b| *b == line[0])
-}
-
 /// Short lines of marks, or single words such as `BEGIN` and `END`, that come again and again and divide records.
 fn separators(text: &[&[u8]]) -> Vec<Vec<u8>> {
     let mut counts: Tally<&[u8]> = Tally::default();
-    for line in text.iter().filter(|l| !is_blank(l) && !is_rule(l)) {
+    for line in text.iter().filter(|l| !is_blank(l) && !is_drawn(l)) {
         let line = line.trim_ascii();
         let marks =
             !line.iter().any(|b| b.is_ascii_alphanumeric() || *b >= 0x80) && (2..=8).contains(&line.len());

@@ -6,10 +6,12 @@ use super::super::measure::lexicon::{BLANK, ValueId};
 use super::super::measure::sort::{Sort, sort_of};
 use super::super::{Samples, SetAside};
 use super::judge::is_rising;
+use super::names::{
+    comment_fields, distinct, is_second_line, is_units, is_year, joined, name_like, narrow_names,
+};
 use super::{Judged, is_comment};
 use crate::kind;
-use crate::kind::statistics::trim;
-use crate::record::{Dialect, Division, Machine, Multiline, Step};
+use crate::record::{Division, Multiline, Step};
 
 /// What the clerk says about the header.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -95,23 +97,17 @@ pub(super) fn find(
         }
     };
     if let Some(at) = at {
-        name(samples, candidate, judged, (at, first), &mut header);
+        name(samples, judged, (at, first), &mut header);
     }
     place(samples, judged, (at, first), &mut header);
     (header, first)
 }
 
 /// Fills in names and units from the rows between `at` and the first record.
-fn name(
-    samples: Samples<'_>,
-    candidate: &Candidate,
-    judged: &Judged<'_>,
-    (at, first): (usize, usize),
-    header: &mut Header,
-) {
+fn name(samples: Samples<'_>, judged: &Judged<'_>, (at, first): (usize, usize), header: &mut Header) {
     let row = judged.row(at);
     header.line = Some(row.line);
-    header.names = narrow_names(samples, candidate, judged, at);
+    header.names = narrow_names(samples, judged, at);
     let more: Vec<usize> = (at + 1..first).filter(|i| !judged.is_apart(*i)).collect();
     let texts = |i: usize| -> Vec<String> {
         judged.row(i).values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect()
@@ -524,23 +520,6 @@ fn like_records(judged: &Judged<'_>, at: usize) -> String {
     format!("line {} is like the records below it in {like} of {} fields", row.line, row.values.len())
 }
 
-/// Years that stand above columns of amounts.
-fn is_year(text: &str) -> bool {
-    text.len() == 4 && text.parse().is_ok_and(|year: u16| (1900..2100).contains(&year))
-}
-
-/// Whether a text may be a name: 1, or -1; 0 if there is none.
-fn name_like(text: &str) -> f64 {
-    if text.is_empty() {
-        return 0.0;
-    }
-    let letters = text.chars().any(char::is_alphabetic);
-    let fits = letters
-        && text.chars().count() <= 80
-        && matches!(sort_of(text), Sort::Word | Sort::Text | Sort::Code);
-    if fits { 1.0 } else { -1.0 }
-}
-
 /// Bits saved by reading a row as names.
 fn header_gain(judged: &Judged<'_>, at: usize) -> f64 {
     let row = judged.row(at);
@@ -729,82 +708,4 @@ fn commented_names(samples: Samples<'_>, judged: &Judged<'_>, first: usize) -> O
         && like * 10 >= names.len() * 8
         && names.iter().all(|n| n.chars().count() <= 30))
     .then_some(at)
-}
-
-/// The fields of a comment line, its mark left out.
-fn comment_fields(line: &[u8], judged: &Judged<'_>) -> Vec<String> {
-    let text = String::from_utf8_lossy(line);
-    let text = text.trim_start_matches(|c: char| !c.is_alphanumeric() && c != '"' && c != '_' && c != '(');
-    match judged.form {
-        Form::Fixed { .. } | Form::Aligned { .. } => text.split_whitespace().map(str::to_owned).collect(),
-        _ => {
-            let dialect = Dialect { comment_prefix: None, ..judged.dialect().clone() };
-            let mut machine = Machine::new(&dialect);
-            machine.step(text.as_bytes(), 0, true);
-            machine.fields(text.as_bytes()).map(|f| String::from_utf8_lossy(trim(f).0).into_owned()).collect()
-        }
-    }
-}
-
-/// The names of a row. Where it has fewer fields than the records, or its names are wider than their columns, the line is
-/// divided by blanks if that makes as many as there are columns.
-fn narrow_names(samples: Samples<'_>, _candidate: &Candidate, judged: &Judged<'_>, at: usize) -> Vec<String> {
-    let row = judged.row(at);
-    let line = String::from_utf8_lossy(&samples.head[row.start..row.end]);
-    if is_comment(row) {
-        return comment_fields(line.as_bytes(), judged);
-    }
-    let names: Vec<String> = row.values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect();
-    let filled = names.iter().filter(|n| !n.is_empty()).count();
-    if row.cuts == 0 && filled != 1 {
-        return names;
-    }
-    let line = line.trim();
-    let spread: Vec<String> = line
-        .split("  ")
-        .flat_map(|part| part.split('\t'))
-        .map(|part| part.trim().to_owned())
-        .filter(|part| !part.is_empty())
-        .collect();
-    let words: Vec<String> = line.split_whitespace().map(str::to_owned).collect();
-    [spread, words].into_iter().find(|w| w.len() == judged.width).unwrap_or(names)
-}
-
-/// Whether the words below the names go on with them, and are no units: some columns have a name only there, or the words are
-/// longer than units are.
-fn is_second_line(names: &[String], below: &[String]) -> bool {
-    let only_below =
-        below.iter().enumerate().any(|(i, b)| !b.is_empty() && names.get(i).is_none_or(String::is_empty));
-    let unit = |text: &String| text.is_empty() || text.chars().count() <= 6 || text.starts_with(['(', '[']);
-    only_below || below.iter().filter(|b| !unit(b)).count() * 3 > below.len()
-}
-
-/// Whether all words of a row stand in brackets, or are short marks of measure.
-fn is_units(below: &[String]) -> bool {
-    below.iter().filter(|b| !b.is_empty()).all(|b| b.starts_with(['(', '[', '<']))
-}
-
-/// Names of two lines in one. Where the lower ones repeat, an upper one counts for the columns on its right as well, up to the
-/// next: `Arrival` above `Date` and `Time`.
-fn joined(upper: &[String], lower: &[String]) -> Vec<String> {
-    let grouped = !distinct(lower);
-    let mut group = "";
-    (0..upper.len().max(lower.len()))
-        .map(|i| {
-            let own = upper.get(i).map_or("", String::as_str);
-            let low = lower.get(i).map_or("", String::as_str);
-            if !own.is_empty() || !grouped {
-                group = own;
-            }
-            format!("{group} {low}").trim().to_owned()
-        })
-        .collect()
-}
-
-fn distinct(names: &[String]) -> bool {
-    let mut sorted: Vec<String> = names.iter().filter(|n| !n.is_empty()).map(|n| n.to_lowercase()).collect();
-    let count = sorted.len();
-    sorted.sort_unstable();
-    sorted.dedup();
-    sorted.len() == count
 }

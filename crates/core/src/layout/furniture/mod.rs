@@ -7,6 +7,7 @@ mod details;
 mod footer;
 mod header;
 mod judge;
+mod names;
 mod rows;
 mod total;
 mod types;

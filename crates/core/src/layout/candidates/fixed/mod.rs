@@ -8,7 +8,6 @@ mod starts;
 
 use super::super::measure::column::{Column, Words};
 use super::super::measure::lexicon::Lexicon;
-use super::super::measure::sort::Sort;
 use super::super::measure::structure::{repeat_bits, set_aside};
 use super::super::measure::{ASIDE, lexicon::ValueId};
 use super::{Bench, Candidate, Form};
@@ -307,37 +306,19 @@ fn names_line<'l>(
     starts: &[usize],
 ) -> Option<&'l Placed> {
     let first = all.iter().position(|l| core.first().is_some_and(|c| std::ptr::eq(*l, *c)))?;
-    let mut typed = |line: &Placed| -> (usize, usize) {
-        let runs = line.runs(true);
-        let typed = runs
-            .iter()
-            .filter(|(from, to)| {
-                let id = lexicon.value(line.slice(*from, *to));
-                lexicon.get(id).sort.is_typed()
-            })
-            .count();
-        (typed, runs.len())
-    };
-    let mut is_names = |line: &Placed| {
-        let cells = (0..starts.len())
-            .filter(|at| line.extent(starts[*at], starts.get(at + 1).copied().unwrap_or(OPEN)).is_some())
-            .count();
-        let (typed, runs) = typed(line);
-        runs >= 2 && cells >= 2.max(starts.len() / 2) && typed * 5 <= runs
-    };
     let longest = core.iter().map(|l| l.len()).max().unwrap_or(0);
     // Codes and dates are no names.
     let coded =
         |line: &Placed| line.text().split(' ').any(|w| w.bytes().filter(u8::is_ascii_digit).count() > 4);
     let line = all[first];
-    if !coded(line) && is_names(line) {
+    if !coded(line) && is_names(lexicon, line, starts) {
         let body: Vec<&&Placed> = core.iter().filter(|l| !std::ptr::eq(**l, line)).take(60).collect();
         let with = body
             .iter()
             .filter(|l| {
                 l.runs(true).iter().any(|(from, to)| {
                     let id = lexicon.value(l.slice(*from, *to));
-                    matches!(lexicon.get(id).sort, Sort::Number | Sort::Moment | Sort::Code)
+                    lexicon.get(id).sort.is_typed()
                 })
             })
             .count();
@@ -345,22 +326,23 @@ fn names_line<'l>(
             return Some(line);
         }
     }
-    let mut is_names = |line: &Placed| {
-        let cells = (0..starts.len())
-            .filter(|at| line.extent(starts[*at], starts.get(at + 1).copied().unwrap_or(OPEN)).is_some())
-            .count();
-        let runs = line.runs(true);
-        let typed = runs
-            .iter()
-            .filter(|(from, to)| {
-                let id = lexicon.value(line.slice(*from, *to));
-                lexicon.get(id).sort.is_typed()
-            })
-            .count();
-        runs.len() >= 2
-            && cells >= 2.max(starts.len() / 2)
-            && typed * 5 <= runs.len()
-            && line.len() <= longest + 60
-    };
-    all[..first].iter().rev().take(6).find(|l| !l.is_rule() && !coded(l) && is_names(l)).copied()
+    let mut above =
+        all[..first].iter().rev().take(6).filter(|l| !l.is_rule() && !coded(l) && l.len() <= longest + 60);
+    above.find(|l| is_names(lexicon, l, starts)).copied()
+}
+
+/// Whether a line has several phrases, over half of the columns, and hardly one that is more than words.
+fn is_names(lexicon: &mut Lexicon, line: &Placed, starts: &[usize]) -> bool {
+    let cells = (0..starts.len())
+        .filter(|at| line.extent(starts[*at], starts.get(at + 1).copied().unwrap_or(OPEN)).is_some())
+        .count();
+    let phrases = line.runs(true);
+    let typed = phrases
+        .iter()
+        .filter(|(from, to)| {
+            let id = lexicon.value(line.slice(*from, *to));
+            lexicon.get(id).sort.is_typed()
+        })
+        .count();
+    phrases.len() >= 2 && cells >= 2.max(starts.len() / 2) && typed * 5 <= phrases.len()
 }
