@@ -9,6 +9,7 @@
 //! 4. Names that reach further than the records are right: empty fields at the ends are left out.
 
 use super::candidates::{self, Bench, Candidate, Form, Wanted};
+use super::measure::column::Column;
 use super::measure::grid::Grid;
 use super::measure::lexicon::Lexicon;
 use super::sample::Sample;
@@ -55,7 +56,8 @@ pub(super) fn rank<'s, 't>(
     }
     found.retain(|c| c.bits.is_finite() || choices.is_stated());
     if !choices.is_stated() && hint.is_none() {
-        found.retain(|c| is_plausible(c, &bench));
+        let is_log = is_log(sample);
+        found.retain(|c| is_plausible(c, &bench) && !(is_log && tears_entries(c)));
     }
     found.sort_by(|a, b| a.bits.total_cmp(&b.bits));
     if !choices.is_stated() && hint.is_none() {
@@ -80,6 +82,22 @@ fn not_a_table(sample: &Sample<'_>) -> Option<&'static str> {
     let texts: Vec<std::borrow::Cow<'_, str>> = sample.filled().map(String::from_utf8_lossy).collect();
     let lines: Vec<&str> = texts.iter().map(AsRef::as_ref).collect();
     candidates::not_a_table(&lines)
+}
+
+/// Whether the lines are entries of a log.
+fn is_log(sample: &Sample<'_>) -> bool {
+    let texts: Vec<std::borrow::Cow<'_, str>> = sample.filled().map(String::from_utf8_lossy).collect();
+    candidates::is_log(&texts.iter().map(AsRef::as_ref).collect::<Vec<_>>())
+}
+
+/// Whether a layout would tear the entries of a log at the blanks and marks of its prose: a mark that values hardly hold, and that
+/// divides all of them evenly, does not.
+fn tears_entries(candidate: &Candidate) -> bool {
+    match candidate.form {
+        Form::Whole => false,
+        Form::Delimited { rank } => rank < 4 || candidate.evenness() < 0.9 || candidate.dialect.runs_as_one,
+        Form::Aligned { .. } | Form::Fixed { .. } | Form::Multiline => true,
+    }
 }
 
 fn propose(bench: &mut Bench<'_, '_>, choices: &LayoutChoices, hint: Option<&str>) -> Vec<Candidate> {
@@ -152,24 +170,38 @@ fn is_settled(candidate: &Candidate, whole: &Candidate) -> bool {
 const SETTLED: f64 = 0.75;
 
 /// Whether a mark that words and values hold as well makes columns: most of them must hold numbers, moments, codes, single words,
-/// or values that come again. Prose divided at its colons has no such columns.
+/// or values that come again. Prose divided at its colons has no such columns. Where single blanks divide, one column at least
+/// must be more than the marks and numbers of a list.
 fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
+    let filled = |column: &Column| column.count() - column.blank();
+    let repeats = |column: &Column| column.different() * 2 <= filled(column) as usize;
+    let those = |column: &Column, holds: &dyn Fn(u32) -> bool| -> u32 {
+        column.values().filter(|(id, _)| holds(*id)).map(|(_, count)| count).sum()
+    };
+    let share =
+        |column: &Column, holds: &dyn Fn(u32) -> bool| those(column, holds) * 10 >= filled(column) * 8;
+    if matches!(candidate.form, Form::Aligned { two: false, .. }) {
+        let is_item = |id: u32| {
+            let text = bench.lexicon.text(id).trim_end_matches(['.', ')']);
+            !text.chars().any(char::is_alphabetic) && text.len() < 4
+        };
+        let typed = |id: u32| bench.lexicon.get(id).sort.is_typed() && !is_item(id);
+        return candidate.columns.iter().any(|c| {
+            share(c, &typed) || (repeats(c) && those(c, &is_item) * 3 <= filled(c) && filled(c) > 0)
+        });
+    }
     let Form::Delimited { rank } = candidate.form else { return true };
     if rank >= 4 {
         return true;
     }
     // Each word of prose is one thing as well.
     let is_blank = candidate.dialect.is_blank_delimited();
-    let holds = |column: &super::measure::column::Column| {
-        let filled = column.count() - column.blank();
-        let holds = |id| {
-            let value = bench.lexicon.get(id);
-            if is_blank { value.sort.is_typed() } else { value.is_atomic }
-        };
-        let atoms: u32 = column.values().filter(|(id, _)| holds(*id)).map(|(_, count)| count).sum();
-        filled == 0 || atoms * 10 >= filled * 8 || column.different() * 2 <= filled as usize
+    let holds = |id: u32| {
+        let value = bench.lexicon.get(id);
+        if is_blank { value.sort.is_typed() } else { value.is_atomic }
     };
-    let holding = candidate.columns.iter().filter(|c| holds(c)).count();
+    let holding =
+        candidate.columns.iter().filter(|c| filled(c) == 0 || share(c, &holds) || repeats(c)).count();
     holding * 10 >= candidate.columns.len() * 6
 }
 

@@ -32,7 +32,7 @@ pub(super) fn delimiters(lines: &[&str]) -> Vec<String> {
     let mut found: Vec<String> = Vec::new();
     for (mark, count) in counts.into_iter().take(MOST) {
         let run = longest_run(lines, mark);
-        if count * 100 < lines.len() * 35 && run < 3.max(lines.len() / 10) {
+        if !is_common(lines, count, run) {
             continue;
         }
         found.push(mark.to_string());
@@ -49,13 +49,22 @@ pub(super) fn delimiters(lines: &[&str]) -> Vec<String> {
     found
 }
 
-/// Single marks that values and words hold as a rule, where nearly all lines hold one of them equally often, several times.
+/// Whether a mark that so many lines hold, so many of them in one run, may divide: lines in front of a table hold others.
+fn is_common(lines: &[&str], holding: usize, run: usize) -> bool {
+    holding * 100 >= lines.len() * 35 || run >= 3.max(lines.len() / 10)
+}
+
+/// Single marks that values and words hold as a rule, where nearly all lines that hold one of them hold it equally often, several
+/// times.
 fn odd(lines: &[&str]) -> Vec<String> {
     ['&', '%', '$', '*', '+', '@', '\\', '{', '}', '<', '>', '`']
         .into_iter()
         .filter(|mark| {
-            let counts: Tally<usize> = lines.iter().map(|l| l.matches(*mark).count()).collect();
-            counts.top().is_some_and(|(most, often)| *most >= 2 && often * 100 >= lines.len() * 60)
+            let counts: Tally<usize> =
+                lines.iter().map(|l| l.matches(*mark).count()).filter(|count| *count > 0).collect();
+            let holding: usize = counts.iter().map(|c| c.1).sum();
+            let steady = counts.top().is_some_and(|(most, often)| *most >= 2 && often * 4 >= holding * 3);
+            steady && is_common(lines, holding, longest_run(lines, *mark))
         })
         .map(String::from)
         .collect()
@@ -75,7 +84,7 @@ fn paired(lines: &[&str]) -> Vec<String> {
             }
         }
     }
-    let many = |count: usize| count * 5 >= lines.len().min(LINES) * 4;
+    let many = |count: usize| count * 10 >= lines.len().min(LINES) * 4;
     runs.iter().filter(|(_, count)| many(*count)).map(|(run, _)| (*run).to_owned()).collect()
 }
 
@@ -97,7 +106,7 @@ fn longer(lines: &[&str], mark: char) -> Vec<String> {
     let mut runs: Tally<&str> = Tally::default();
     let (mut before, mut behind): (Tally<String>, Tally<String>) = Default::default();
     let mut both: Tally<(String, String)> = Tally::default();
-    let mut all = 0;
+    let (mut all, mut even) = (0, 0);
     for line in lines.iter().take(LINES) {
         let mut at = 0;
         while let Some(found) = line[at..].find(mark) {
@@ -110,6 +119,7 @@ fn longer(lines: &[&str], mark: char) -> Vec<String> {
             let front = outside(line[..from].chars().next_back());
             let back = outside(line[to..].chars().next());
             all += 1;
+            even += usize::from(run % 2 == 0);
             runs.add(&line[from..to]);
             before.add(front.clone());
             behind.add(back.clone());
@@ -122,6 +132,9 @@ fn longer(lines: &[&str], mark: char) -> Vec<String> {
     let doubled = run.chars().count() > 1;
     if doubled && often * 5 > all * 4 {
         found.push((*run).to_owned());
+    } else if even * 2 > all {
+        // Blank fields make longer runs of a doubled mark.
+        found.push(mark.to_string().repeat(2));
     }
     if !doubled {
         let always = |beside: &Tally<String>| {
@@ -142,11 +155,11 @@ fn longer(lines: &[&str], mark: char) -> Vec<String> {
         found.extend(back.map(|back| format!("{run}{back}")));
     }
     if let Some((pair, often)) = both.top()
-        && (pair.0.as_str(), pair.1.as_str()) == (" ", " ")
+        && matches!((pair.0.as_str(), pair.1.as_str()), (" ", " ") | ("\t", "\t"))
         && often * 100 > all * 95
         && (doubled || rank(run) >= 5)
     {
-        found.push(format!(" {run} "));
+        found.push(format!("{}{run}{}", pair.0, pair.1));
     }
     found
 }

@@ -5,6 +5,7 @@ mod delimited;
 pub(super) mod fixed;
 mod labels;
 mod marks;
+mod other_text;
 mod stacked;
 mod whole;
 
@@ -16,8 +17,9 @@ use crate::record::Dialect;
 pub(super) use aligned::propose as aligned;
 pub(super) use delimited::{Wanted, propose as delimited};
 pub(super) use fixed::propose as fixed;
+pub(super) use other_text::{is_log, not_a_table};
 pub(super) use stacked::propose as stacked;
-pub(super) use whole::{not_a_table, propose as whole};
+pub(super) use whole::propose as whole;
 
 /// What sort of layout a candidate is.
 #[derive(Clone, Copy, Debug, PartialEq)]

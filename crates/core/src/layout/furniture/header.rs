@@ -590,11 +590,19 @@ fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, low: bool) -
         let labelled = texts.iter().any(|t| t.ends_with(':') || t.contains(": "));
         // Codes and dates in front are no names.
         let digits = texts.iter().any(|t| !is_year(t) && t.bytes().filter(u8::is_ascii_digit).count() >= 4);
+        // Where columns touch their names do as well, over the whole width.
+        let touching = match judged.form {
+            Form::Fixed { touching, .. } => touching,
+            _ => 0,
+        };
+        let usual = judged.usual_length();
+        let touches = touching > 0 && (row.end - row.start) * 10 >= usual * 6;
+        let allowed = if touches { touching } else { 0 };
         return !labelled
             && !digits
             && filled >= half
-            && (row.phrases >= half || row.cuts == 0)
-            && row.cuts * 100 <= width * 35
+            && (row.phrases + allowed >= half || row.cuts == 0)
+            && row.cuts.saturating_sub(allowed) * 100 <= width * 35
             && typed * 10 <= filled * 4;
     }
     if judged.is_aligned() {

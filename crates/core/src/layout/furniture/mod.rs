@@ -70,6 +70,14 @@ impl Judged<'_> {
         &self.rows.rows[index]
     }
 
+    /// Bytes of a record as a rule.
+    fn usual_length(&self) -> usize {
+        let records = self.rows.rows.iter().zip(&self.is_record).filter(|(_, is_record)| **is_record);
+        let mut lengths: Vec<usize> = records.map(|(row, _)| row.end - row.start).collect();
+        lengths.sort_unstable();
+        lengths.get(lengths.len() / 2).copied().unwrap_or(0)
+    }
+
     fn count(&self) -> usize {
         self.rows.rows.len()
     }

@@ -24,9 +24,22 @@ const PACKED_BLANK: f64 = 1.0;
 const TWO_BLANKS: f64 = 5.0;
 /// Bits of a column without a name below a line of names, or with two.
 const UNNAMED: f64 = 10.0;
+/// The same for each line below them.
+const UNNAMED_LINE: f64 = 2.5;
 /// How much dearer a column set off by one blank is where others are set off by more.
 const LONELY_BLANK: f64 = 3.5;
 
+/// Bits saved in each line by a start between codes and words that vary: one value holds both but rarely.
+const KEY_AND_WORDS: f64 = 1.0;
+/// Bits of a name that a start cuts, and of each line below it.
+const CUT_NAME: f64 = 8.0;
+const CUT_NAME_LINE: f64 = 0.3;
+/// Proposals from which on a column spans at most so many.
+const SPANNED_FROM: usize = 20;
+const SPAN: usize = 12;
+/// Bits of a start where columns touch and no name begins, and of each line below it.
+const PACKED_NAME: f64 = 4.0;
+const PACKED_NAME_LINE: f64 = 0.3;
 /// The last column has no end.
 pub(super) const OPEN: usize = usize::MAX;
 
@@ -57,8 +70,12 @@ pub(super) struct Frame<'f> {
 type Names = (Vec<(usize, usize)>, Vec<usize>);
 
 /// The words of a line of names, and which of them begin a name: those behind two blanks, and those behind a blank that all
-/// lines share, with values on both sides of it.
-fn names_of(names: &Placed, lines: &[&Placed]) -> Names {
+/// lines share, with values on both sides of it. Where columns touch names do as well: a capital behind a small letter begins one,
+/// and a blank may be part of one.
+fn names_of(names: &Placed, lines: &[&Placed], is_packed: bool) -> Names {
+    if is_packed {
+        return packed_names(names);
+    }
     let words = names.runs(false);
     let few = lines.len() / 50;
     let mut begins = Vec::new();
@@ -77,6 +94,35 @@ fn names_of(names: &Placed, lines: &[&Placed]) -> Names {
     (words, begins)
 }
 
+/// Whether names touch one another.
+pub(super) fn is_glued(names: &Placed) -> bool {
+    packed_names(names).0.len() > names.runs(false).len()
+}
+
+/// The words of names that touch, and which of them surely begin a name.
+fn packed_names(names: &Placed) -> Names {
+    let (mut words, mut begins) = (Vec::new(), Vec::new());
+    for (from, to) in names.runs(false) {
+        let small = |place: usize| {
+            names.slice(place, place + 1).chars().all(|c| c.is_lowercase() || matches!(c, '.' | '%' | ')'))
+        };
+        let capital = |place: usize| names.slice(place, place + 1).chars().all(char::is_uppercase);
+        let mut begin = from;
+        for place in from + 1..=to {
+            if place < to && !(small(place - 1) && capital(place)) {
+                continue;
+            }
+            let behind = words.last().map_or(2, |last: &(usize, usize)| begin - last.1);
+            if behind != 1 {
+                begins.push(words.len());
+            }
+            words.push((begin, place));
+            begin = place;
+        }
+    }
+    (words, begins)
+}
+
 /// Whether each column has exactly one name of its own, or exactly one part of a rule.
 pub(super) fn is_matched(frame: &Frame<'_>, lines: &[&Placed], starts: &[usize]) -> bool {
     let one_each = |places: &[usize]| {
@@ -89,9 +135,83 @@ pub(super) fn is_matched(frame: &Frame<'_>, lines: &[&Placed], starts: &[usize])
     let ruled = frame.rule.is_some_and(|r| one_each(&r.runs(false).iter().map(|r| r.0).collect::<Vec<_>>()));
     ruled
         || frame.names.is_some_and(|names| {
-            let (words, begins) = names_of(names, lines);
+            let (words, begins) = names_of(names, lines, frame.is_packed);
             one_each(&begins.iter().map(|b| words[*b].0).collect::<Vec<_>>())
         })
+}
+
+/// Whether the blank at a place stands between the groups of one number (`271 119,50`), or between two numbers that are none; none
+/// if it does not stand between digits.
+fn group_at(line: &Placed, blank: usize) -> Option<bool> {
+    let digit = |place: usize| line.class(place) == Class::Digit;
+    if blank == 0 || !digit(blank - 1) || !digit(blank + 1) {
+        return None;
+    }
+    let from = (0..blank).rev().find(|p| !line.is_filled(*p)).map_or(0, |p| p + 1);
+    let to = (blank + 1..).find(|p| !line.is_filled(*p)).unwrap_or(blank + 1);
+    let (before, behind) = (line.slice(from, blank), line.slice(blank + 1, to));
+    let first = before.trim_start_matches(|c: char| !c.is_ascii_digit());
+    let whole = behind.bytes().take_while(u8::is_ascii_digit).count();
+    let decimals = behind.get(whole..).unwrap_or("");
+    let ends = decimals.bytes().filter(|b| b.is_ascii_digit()).count() + 1 >= decimals.len()
+        && !decimals.starts_with([':', '/']);
+    Some((1..=3).contains(&first.len()) && first.bytes().all(|b| b.is_ascii_digit()) && whole == 3 && ends)
+}
+
+/// In how many lines a start stands, one blank behind, between a code and a word; 0 where that is no habit, or where one of the two
+/// hardly varies: units, months and marks stand beside numbers in one value.
+fn keys_beside_words(lines: &[&Placed], start: usize) -> usize {
+    let (mut both, mut fitting) = (0, 0);
+    let (mut keys, mut words) = (rustc_hash::FxHashSet::default(), rustc_hash::FxHashSet::default());
+    for line in lines {
+        if start < 2 || start >= line.len() || line.is_filled(start) == line.is_filled(start - 1) {
+            continue;
+        }
+        let blank = if line.is_filled(start) { start - 1 } else { start };
+        if !line.is_filled(blank + 1) || !line.is_filled(blank - 1) {
+            continue;
+        }
+        both += 1;
+        let from = (0..blank).rev().find(|p| !line.is_filled(*p)).map_or(0, |p| p + 1);
+        let to = (blank + 1..).find(|p| !line.is_filled(*p)).unwrap_or(blank + 1);
+        let sides = (line.slice(from, blank), line.slice(blank + 1, to));
+        let digits = |text: &str| text.bytes().filter(u8::is_ascii_digit).count();
+        let is_year = |text: &str| text.len() == 4 && (text.starts_with("19") || text.starts_with("20"));
+        let is_key = |text: &str| digits(text) >= 3 && !is_year(text);
+        let is_word =
+            |text: &str| digits(text) == 0 && text.chars().filter(|c| c.is_alphabetic()).count() >= 4;
+        let (key, word) = if digits(sides.0) > 0 { sides } else { (sides.1, sides.0) };
+        if is_key(key) && digits(word) == 0 {
+            keys.insert(key);
+            if is_word(word) {
+                words.insert(word);
+            }
+            fitting += 1;
+        }
+    }
+    let enough = 4.max(fitting / 4);
+    let habit = fitting * 10 >= both * 9 && fitting * 10 >= lines.len() * 7;
+    if habit && keys.len() >= enough && words.len() >= enough { fitting } else { 0 }
+}
+
+/// Whether a word begins at a place: a capital behind a small letter.
+fn begins(line: &Placed, place: usize) -> bool {
+    let at = |place: usize| line.slice(place, place + 1).chars().next();
+    at(place).is_some_and(char::is_uppercase) && at(place - 1).is_some_and(char::is_lowercase)
+}
+
+/// Whether a start stands beside the sign of a number of fixed width: behind it where lines end with signs, else in front of it.
+pub(super) fn is_beside_sign(lines: &[&Placed], start: usize) -> bool {
+    let trailing = lines.iter().filter(|l| l.text().ends_with(['+', '-'])).count() * 2 > lines.len();
+    let place = if trailing { start - 1 } else { start };
+    let (mut plus, mut all, mut signs) = (0, 0, 0);
+    for line in lines.iter().filter(|l| l.is_filled(place)) {
+        let sign = line.slice(place, place + 1);
+        plus += usize::from(sign == "+");
+        signs += usize::from(matches!(sign, "+" | "-"));
+        all += 1;
+    }
+    plus > 0 && signs * 20 >= all * 19 && all * 2 >= lines.len()
 }
 
 /// Prices lines cut at starts.
@@ -111,7 +231,7 @@ pub(super) struct Coder<'l> {
 impl<'l> Coder<'l> {
     pub(super) fn new(lines: Vec<&'l Placed>, frame: &Frame<'_>) -> Self {
         Self {
-            names: frame.names.map(|n| names_of(n, &lines)),
+            names: frame.names.map(|n| names_of(n, &lines, frame.is_packed)),
             rule: frame.rule.map(|r| r.runs(false)).unwrap_or_default(),
             lines,
             known: frame.dates.to_vec(),
@@ -140,27 +260,35 @@ impl<'l> Coder<'l> {
 
     /// Bits of names that do not fit the columns, and of the parts of a rule that do not.
     fn naming(&self, starts: &[usize]) -> f64 {
+        let ends = starts.iter().skip(1).copied().chain([OPEN]);
+        starts.iter().zip(ends).map(|(from, to)| self.name_of(*from, to)).sum()
+    }
+
+    /// The same of one column.
+    fn name_of(&self, from: usize, to: usize) -> f64 {
         let lines = self.lines.len() as f64;
         let mut bits = 0.0;
-        for (at, start) in starts.iter().enumerate() {
-            let column = *start..starts.get(at + 1).copied().unwrap_or(OPEN);
-            if let Some((words, begins)) = &self.names {
-                let any = words.iter().filter(|w| column.contains(&w.0)).count();
-                let names = begins.iter().filter(|b| column.contains(&words[**b].0)).count();
-                if any == 0 {
-                    bits += UNNAMED + 1.5 * lines;
-                } else if names > 1 {
-                    bits += (UNNAMED + 1.5 * lines) * (names - 1) as f64;
-                }
-                if at > 0 && words.iter().any(|r| r.0 < *start && *start < r.1) {
-                    bits += UNNAMED * 0.4;
-                }
+        let cuts = |words: &[(usize, usize)]| from > 0 && words.iter().any(|w| w.0 < from && from < w.1);
+        if let Some((words, begins)) = &self.names {
+            let any = words.iter().any(|w| (from..to).contains(&w.0));
+            let names = begins.iter().filter(|b| (from..to).contains(&words[**b].0)).count();
+            let cut = cuts(words);
+            if !any && !(self.is_packed && cut) {
+                bits += UNNAMED + UNNAMED_LINE * lines;
+            } else if names > 1 {
+                bits += (UNNAMED + UNNAMED_LINE * lines) * (names - 1) as f64;
             }
-            if !self.rule.is_empty() {
-                let parts = self.rule.iter().filter(|r| column.contains(&r.0)).count();
-                let cut = at > 0 && self.rule.iter().any(|r| r.0 < *start && *start < r.1);
-                bits += (UNNAMED + 1.5 * lines) * (parts.abs_diff(1) + usize::from(cut)) as f64;
+            if self.is_packed {
+                let begun = from == 0 || words.iter().any(|w| w.0 == from);
+                bits += if begun { 0.0 } else { PACKED_NAME + PACKED_NAME_LINE * lines };
+            } else if cut {
+                bits += CUT_NAME + CUT_NAME_LINE * lines;
             }
+        }
+        if !self.rule.is_empty() {
+            let parts = self.rule.iter().filter(|r| (from..to).contains(&r.0)).count();
+            let misfits = parts.abs_diff(1) + usize::from(cuts(&self.rule));
+            bits += (UNNAMED + UNNAMED_LINE * lines) * misfits as f64;
         }
         bits
     }
@@ -220,6 +348,8 @@ impl<'l> Coder<'l> {
         let count = self.lines.len() as f64;
         let (mut touch, mut cut, mut mark, mut group, mut other, mut soft, mut joint) =
             (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
+        let (mut zero, mut zero_before) = (0.0, 0.0);
+        let signed = self.is_packed && is_beside_sign(&self.lines, start);
         for line in &self.lines {
             if start >= line.len() {
                 continue;
@@ -227,20 +357,24 @@ impl<'l> Coder<'l> {
             let (left, right) = (line.class(start - 1), line.class(start));
             if left != Class::Blank && right != Class::Blank {
                 touch += 1.0;
-                cut += f64::from(u8::from(left == right && left != Class::Mark));
+                cut += f64::from(u8::from(
+                    left == right && left != Class::Mark && !(self.is_packed && begins(line, start)),
+                ));
+                zero += f64::from(u8::from(line.slice(start, start + 1) == "0"));
+                zero_before += f64::from(u8::from(line.slice(start - 1, start) == "0"));
                 mark += f64::from(u8::from(left == Class::Mark || right == Class::Mark));
                 let joins = |place: usize| {
                     matches!(line.slice(place, place + 1), ":" | "/" | "." | "-" | "@" | "," | "_")
                 };
-                joint += f64::from(u8::from(joins(start - 1) || joins(start)));
+                joint += f64::from(u8::from(!signed && (joins(start - 1) || joins(start))));
                 soft += f64::from(u8::from(left == Class::Digit && right == Class::Letter));
             } else {
                 // A blank that groups thousands is no gap between columns.
                 let blank = if right == Class::Blank { start } else { start - 1 };
-                let digit = |place: usize| line.class(place) == Class::Digit;
-                if blank > 0 && digit(blank - 1) && digit(blank + 1) {
-                    let three = (1..=3).all(|i| digit(blank + i)) && !digit(blank + 4);
-                    if three { group += 1.0 } else { other += 1.0 }
+                match group_at(line, blank) {
+                    Some(true) => group += 1.0,
+                    Some(false) => other += 1.0,
+                    None => {}
                 }
             }
         }
@@ -249,6 +383,10 @@ impl<'l> Coder<'l> {
         if touch > 0.0 {
             let share: f64 = (touch + 0.5) / (count + 1.0);
             bits = -touch * share.log2() - (count - touch) * (1.0 - share).log2() + 2.0;
+            // Numbers filled up with zeros begin where zeros do.
+            if zero > 0.5 * touch && zero_before < 0.3 * touch {
+                cut = 0.0;
+            }
             if self.is_packed {
                 bits =
                     PACKED_START + if known { -1.5 * touch } else { PACKED_CUT * cut + PACKED_MARK * joint };
@@ -263,63 +401,57 @@ impl<'l> Coder<'l> {
         if group > 0.0 && other < 0.2 * group {
             bits += CUT * group;
         }
+        if !self.is_packed && touch == 0.0 {
+            bits -= KEY_AND_WORDS * keys_beside_words(&self.lines, start) as f64;
+        }
         self.edges.insert(start, bits);
         bits
     }
 
-    /// Takes starts out while that saves bits: the one that saves most first.
-    pub(super) fn improve(&mut self, lexicon: &mut Lexicon, starts: &[usize]) -> Vec<usize> {
-        let mut current = starts.to_vec();
-        let mut best = self.total(lexicon, &current);
-        while current.len() > 1 {
-            let mut better: Option<(f64, Vec<usize>)> = None;
-            for at in 1..current.len() {
-                let mut fewer = current.clone();
-                fewer.remove(at);
-                let bits = self.total(lexicon, &fewer);
-                if bits < best - 0.01 && better.as_ref().is_none_or(|b| bits < b.0) {
-                    better = Some((bits, fewer));
-                }
-            }
-            let Some((bits, fewer)) = better else { break };
-            (best, current) = (bits, fewer);
+    /// The cheapest of all choices among `proposals`, which begin with 0 and rise.
+    pub(super) fn best(&mut self, lexicon: &mut Lexicon, proposals: &[usize]) -> Vec<usize> {
+        // Whether columns set off by one blank are dear depends on how many there are: both answers are tried.
+        let usual = self.cheapest(lexicon, proposals, 1.0);
+        let lonely = self.cheapest(lexicon, proposals, LONELY_BLANK);
+        if lonely == usual || self.total(lexicon, &usual) <= self.total(lexicon, &lonely) {
+            usual
+        } else {
+            lonely
         }
-        current
     }
 
-    /// Puts starts back in that were taken out too early: those of `all` that save bits beside, or instead of, one that stayed.
-    pub(super) fn exchange(
-        &mut self,
-        lexicon: &mut Lexicon,
-        starts: Vec<usize>,
-        all: &[usize],
-    ) -> Vec<usize> {
-        let mut current = starts;
-        let mut best = self.total(lexicon, &current);
-        for _ in 0..3 {
-            let mut better: Option<(f64, Vec<usize>)> = None;
-            for start in all.iter().filter(|s| !current.contains(s)) {
-                let mut more = current.clone();
-                let at = more.partition_point(|s| s < start);
-                more.insert(at, *start);
-                let mut options = vec![more.clone()];
-                for neighbour in [at.wrapping_sub(1), at + 1] {
-                    if neighbour > 0 && neighbour < more.len() {
-                        let mut fewer = more.clone();
-                        fewer.remove(neighbour);
-                        options.push(fewer);
-                    }
-                }
-                for option in options {
-                    let bits = self.total(lexicon, &option);
-                    if bits < best - 0.01 && better.as_ref().is_none_or(|b| bits < b.0) {
-                        better = Some((bits, option));
-                    }
+    /// The cheapest choice, if columns set off by one blank are `lonely` times as dear: the best way to each proposal goes through
+    /// the best way to one before it.
+    fn cheapest(&mut self, lexicon: &mut Lexicon, proposals: &[usize], lonely: f64) -> Vec<usize> {
+        let count = proposals.len();
+        let span = if count > SPANNED_FROM { SPAN } else { count };
+        // Bits of everything in front of each proposal, and the start of the column that ends there.
+        let mut ways = vec![(f64::INFINITY, 0); count + 1];
+        ways[0].0 = 0.0;
+        for end in 1..=count {
+            let to = proposals.get(end).copied().unwrap_or(OPEN);
+            for begin in end.saturating_sub(span)..end {
+                let from = proposals[begin];
+                let price = self.column(lexicon, from, to);
+                let single = if from == 0 { 0.0 } else { price.single };
+                let own = price.bits
+                    + START
+                    + single * if price.is_worded { lonely } else { 1.0 }
+                    + if from > 0 { self.edge(from) } else { 0.0 }
+                    + self.name_of(from, to);
+                let bits = ways[begin].0 + own;
+                if bits < ways[end].0 {
+                    ways[end] = (bits, begin);
                 }
             }
-            let Some((bits, starts)) = better else { break };
-            (best, current) = (bits, starts);
         }
-        current
+        let mut starts = Vec::new();
+        let mut at = count;
+        while at > 0 {
+            at = ways[at].1;
+            starts.push(proposals[at]);
+        }
+        starts.reverse();
+        starts
     }
 }

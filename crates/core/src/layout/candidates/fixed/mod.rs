@@ -21,6 +21,9 @@ const MOST: usize = 80;
 /// Most starts that are taken out one by one.
 const IMPROVED: usize = 48;
 
+/// Lines in which names above packed columns are looked for.
+const ABOVE: usize = 24;
+
 /// Lines that starts are improved on.
 const LINES: usize = 64;
 
@@ -105,8 +108,8 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         .iter()
         .filter_map(|(is_core, starts)| {
             let base = if *is_core { &core[..] } else { all };
-            let names = names_line(&mut bench.lexicon, all, base, starts)?;
-            starts::with_empty_columns(starts, base, names)
+            let names = names_line(&mut bench.lexicon, all, &core, starts)?;
+            starts::with_named_columns(starts, base, names)
         })
         .collect();
     sets.extend(named.into_iter().map(|starts| (true, starts)));
@@ -139,7 +142,7 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         }
         tried.push(starts.clone());
         let base = if is_core { &core[..] } else { all };
-        let names = names_line(&mut bench.lexicon, all, base, &starts);
+        let names = names_line(&mut bench.lexicon, all, &core, &starts);
         let frame = Frame { names, rule, dates: &dates, is_packed: false };
         let key = (is_core, names.map(std::ptr::from_ref));
         let at = if let Some(at) = coders.iter().position(|c| c.0 == key) {
@@ -154,7 +157,7 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
             coders.len() - 1
         };
         let coder = &mut coders[at].1;
-        let best = if starts.len() < IMPROVED { coder.improve(&mut bench.lexicon, &starts) } else { starts };
+        let best = if starts.len() < IMPROVED { coder.best(&mut bench.lexicon, &starts) } else { starts };
         let cut = best[1..].iter().any(|s| !dates.contains(s) && starts::cuts_values(base, *s));
         if best.len() < 2 || cut || priced.contains(&best) {
             continue;
@@ -162,10 +165,14 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         priced.push(best.clone());
         found.push(price(bench, all, &best, &frame, unit, true));
     }
-    // Names over each of several columns leave nothing to look for.
+    // Names over each of several columns leave nothing to look for, unless they touch one another.
     let named =
         found.iter().any(|c| matches!(c.form, Form::Fixed { matched: true, .. }) && c.evenness() >= 0.98);
-    if rule.is_none() && !named {
+    let glued = named && {
+        let starts = starts::gaps(&core, 0.0);
+        names_line(&mut bench.lexicon, all, &core, &starts).is_some_and(coder::is_glued)
+    };
+    if rule.is_none() && (!named || glued) {
         found.extend(packed(bench, all, &core, unit));
     }
     found
@@ -173,29 +180,33 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
 
 /// Prices starts of columns that touch.
 fn packed(bench: &mut Bench<'_, '_>, all: &[&Placed], core: &[&Placed], unit: Unit) -> Option<Candidate> {
-    let first = *all.first()?;
-    // Names in the first line are as closely packed as the values.
+    // Names above the values are as closely packed as they are.
     let digits = |l: &Placed| l.text().bytes().filter(u8::is_ascii_digit).count();
-    let rest: Vec<&Placed> = core.iter().filter(|l| !std::ptr::eq(**l, first)).copied().collect();
-    let usual = rest.iter().map(|l| digits(l)).sum::<usize>() / rest.len().max(1);
-    let named = usual >= 4 && digits(first) * 8 < usual && first.runs(false).len() > 1;
-    let body: Vec<&Placed> = if named { rest } else { core.to_vec() };
+    let usual = core.iter().map(|l| digits(l)).sum::<usize>() / core.len().max(1);
+    let width = core.iter().map(|l| l.len()).max().unwrap_or(0);
+    let is_full = |l: &Placed| digits(l) * 2 >= usual && l.len() * 10 >= width * 6 && !l.is_rule();
+    let first = all.iter().take(ABOVE).position(|l| is_full(l));
+    let names = all[..first.unwrap_or(0)].iter().rev().copied().find(|l| !l.is_rule());
+    let names = names
+        .filter(|l| usual >= 4 && digits(l) * 8 < usual && l.runs(false).len() > 1 && l.len() * 2 >= width);
+    let above = |l: &&Placed| all.iter().take(first.unwrap_or(0)).any(|a| std::ptr::eq(*a, *l));
+    let body: Vec<&Placed> = core.iter().copied().filter(|l| !above(l)).collect();
     let body: Vec<&Placed> = body.into_iter().filter(|l| !l.is_rule()).take(LINES).collect();
-    if !packed::may_touch(&body) {
+    if !packed::may_touch(&body, names) {
         return None;
     }
-    let names = named.then_some(first);
-    let (starts, dates) = packed::propose(&body, names);
+    let (starts, dates) = packed::propose(&body, all, names);
     let frame = Frame { names, rule: None, dates: &dates, is_packed: true };
     let mut coder = Coder::new(body, &frame);
-    let best = coder.improve(&mut bench.lexicon, &starts);
-    let best = coder.exchange(&mut bench.lexicon, best, &starts);
+    let best = coder.best(&mut bench.lexicon, &starts);
     if best.len() < 2 {
         return None;
     }
     // What no blank shows must save more than a little.
     let mut candidate = price(bench, all, &best, &frame, unit, true);
-    candidate.bits = candidate.bits * PACKED_HANDICAP + 20.0;
+    if !matches!(candidate.form, Form::Fixed { matched: true, .. }) {
+        candidate.bits = candidate.bits * PACKED_HANDICAP + 20.0;
+    }
     Some(candidate)
 }
 
@@ -316,7 +327,7 @@ fn names_line<'l>(
         let with = body
             .iter()
             .filter(|l| {
-                l.runs(true).iter().any(|(from, to)| {
+                l.runs(false).iter().any(|(from, to)| {
                     let id = lexicon.value(l.slice(*from, *to));
                     lexicon.get(id).sort.is_typed()
                 })

@@ -3,6 +3,7 @@
 //! No blank sets such columns off, so each hint alone is weak. All of them propose; the price of the columns decides which stay.
 //! Where digits touch digits without a date, a sign, a name or a change of habit, nothing proposes: that is for people to say.
 
+use super::coder::is_beside_sign;
 use super::placed::{Class, Placed};
 use super::starts::date_edges;
 
@@ -11,6 +12,9 @@ const WIDEST: usize = 400;
 
 /// Lines that are enough to learn habits from.
 const FEWEST: usize = 4;
+
+/// Characters that tell values apart.
+const BEGINNING: usize = 3;
 
 /// Most proposals; the weakest are left out.
 const MOST: usize = 44;
@@ -44,8 +48,14 @@ impl Habit {
     }
 }
 
-/// Whether columns may touch in these lines: at some place most of them go from one sort of character to another without a blank.
-pub(super) fn may_touch(lines: &[&Placed]) -> bool {
+/// Whether columns may touch in these lines: at some place most of them go from one sort of character to another without a blank,
+/// or many run across the begin of a name that stands two blanks behind the one before.
+pub(super) fn may_touch(lines: &[&Placed], names: Option<&Placed>) -> bool {
+    let crossed = |place: usize| lines.iter().filter(|l| l.is_crossed(place)).count() * 10 >= lines.len() * 2;
+    let named = names.map(|n| n.runs(true)).unwrap_or_default();
+    if lines.len() >= FEWEST && named.iter().any(|(from, _)| crossed(*from)) {
+        return true;
+    }
     let width = lines.iter().map(|l| l.len()).max().unwrap_or(0).min(WIDEST);
     lines.len() >= FEWEST
         && (1..width).any(|place| {
@@ -63,7 +73,11 @@ pub(super) fn may_touch(lines: &[&Placed]) -> bool {
 }
 
 /// Starts worth a price, in order, and those of them that a date proves.
-pub(super) fn propose(lines: &[&Placed], names: Option<&Placed>) -> (Vec<usize>, Vec<usize>) {
+pub(super) fn propose(
+    lines: &[&Placed],
+    all: &[&Placed],
+    names: Option<&Placed>,
+) -> (Vec<usize>, Vec<usize>) {
     let count = lines.len();
     let width = lines.iter().map(|l| l.len()).max().unwrap_or(0).min(WIDEST);
     let habits: Vec<Habit> = (0..width).map(|place| habit(lines, place)).collect();
@@ -85,14 +99,31 @@ pub(super) fn propose(lines: &[&Placed], names: Option<&Placed>) -> (Vec<usize>,
         if digits(before) && digits(here) && count >= 8 && before.entropy() - here.entropy() > 1.2 {
             own = own.max(0.3 + 0.15 * (before.entropy() - here.entropy()));
         }
+        // Few values begin here, many different ones a place further left.
+        if count >= 8 && fill_before > 0.3 {
+            let distinct = |place: usize| {
+                let begins: rustc_hash::FxHashSet<&str> =
+                    lines.iter().map(|l| l.slice(place, place + BEGINNING)).collect();
+                begins.len()
+            };
+            let (left, own_values) = (distinct(place - 1), distinct(place));
+            if own_values * 2 <= left {
+                own = own.max(0.3 + 0.3 * share(left - own_values));
+            }
+        }
+        // A sign ends the number before it, or begins the one behind it.
+        if is_beside_sign(lines, place) {
+            own = own.max(1.5);
+        }
         if own > 0.25 {
             strength.push((own, place));
         }
     }
-    let dates = date_edges(lines, true);
+    let mut dates = date_edges(lines, true);
     // Six digits inside a date of eight are no date of their own.
     let inside = |place: usize| dates.iter().any(|d| place.abs_diff(*d) < 9);
     let short: Vec<usize> = short_dates(lines).into_iter().filter(|p| !inside(*p)).collect();
+    strength.extend(type_code(lines, all).map(|place| (2.0, place)));
     strength.extend(dates.iter().chain(&short).map(|place| (2.0, *place)));
     for (from, _) in names.map(|n| n.runs(false)).unwrap_or_default() {
         if from > 0 {
@@ -107,7 +138,39 @@ pub(super) fn propose(lines: &[&Placed], names: Option<&Placed>) -> (Vec<usize>,
         }
     }
     starts.sort_unstable();
+    dates.extend(type_code(lines, all));
     (starts, dates)
+}
+
+/// Where the code of the record type in front of all lines ends: a capital or two, or digits, that `lines` share, while a record of
+/// another type stands before or behind them with as many other capitals or digits, and digits further on, or while a word or code
+/// of its own follows in all of them.
+fn type_code(lines: &[&Placed], all: &[&Placed]) -> Option<usize> {
+    let class = |c: char| (c.is_ascii_uppercase(), c.is_ascii_digit());
+    let first: Vec<char> = lines.first()?.text().chars().take(3).collect();
+    let shared = (1..=first.len().min(2)).rev().find(|k| {
+        let code: String = first[..*k].iter().collect();
+        let own = class(first[0]);
+        own != (false, false)
+            && first[..*k].iter().all(|c| class(*c) == own)
+            && lines.iter().filter(|l| l.text().starts_with(&code)).count() * 50 >= lines.len() * 49
+    })?;
+    let code: String = first[..shared].iter().collect();
+    let is_other = |line: &&&Placed| {
+        let begin: Vec<char> = line.text().chars().take(shared).collect();
+        begin.len() == shared
+            && begin.iter().all(|c| class(*c) == class(first[0]))
+            && line.text().chars().skip(shared).any(|c| c.is_ascii_digit())
+    };
+    let others: Vec<&&Placed> = all.iter().filter(|l| !l.text().starts_with(&code) && !l.is_rule()).collect();
+    let ends = [all.first()?, all.last()?];
+    let at_ends = others.iter().any(|o| is_other(o) && ends.iter().any(|e| std::ptr::eq(**e, **o)));
+    let among_others = at_ends && others.len() <= 4 && others.len() * 4 < lines.len();
+    // A code, and not the first letter of numbers or words: what follows it begins with a capital as well.
+    let is_capital = |l: &&&Placed| l.text().chars().nth(shared).is_some_and(char::is_uppercase);
+    let before_capitals =
+        class(first[0]).0 && lines.iter().filter(is_capital).count() * 10 >= lines.len() * 9;
+    (among_others || before_capitals).then_some(shared)
 }
 
 fn habit(lines: &[&Placed], place: usize) -> Habit {

@@ -68,22 +68,25 @@ pub(super) fn rule<'l>(lines: &[&'l Placed]) -> Option<&'l Placed> {
     (!below.is_empty() && kept * 10 >= below.len() * 8).then_some(lines[at])
 }
 
-/// `starts` and those of names that stand, two blanks or more behind the name before, over places that no line fills; `None`: there
-/// are no such names.
-pub(super) fn with_empty_columns(starts: &[usize], lines: &[&Placed], names: &Placed) -> Option<Vec<usize>> {
-    let words = names.runs(false);
-    let longest = lines.iter().filter(|l| !std::ptr::eq(**l, names)).map(|l| l.len()).max().unwrap_or(0);
-    if names.len() > longest + 60 || names.phrases() > starts.len() + 3 {
+/// `starts` and those of names that stand, two blanks or more behind the name before, where no start divides the two: over places that
+/// no line fills, or only a few, where hardly a line runs across. `None`: there are no such names.
+pub(super) fn with_named_columns(starts: &[usize], lines: &[&Placed], names: &Placed) -> Option<Vec<usize>> {
+    let body: Vec<&&Placed> = lines.iter().filter(|l| !std::ptr::eq(**l, names)).collect();
+    let longest = body.iter().map(|l| l.len()).max().unwrap_or(0);
+    if body.len() < 2 || names.len() > longest + 60 || names.phrases() > starts.len() + 3 {
         return None;
     }
+    let words = names.runs(false);
+    let few = body.len() / 30;
     let mut more = starts.to_vec();
-    for (at, (from, to)) in words.iter().enumerate().skip(1) {
-        let set_off = from - words[at - 1].1 > 1;
-        let next = words.get(at + 1).map_or(*to, |w| w.0);
-        let body = lines.iter().filter(|l| !std::ptr::eq(**l, names));
-        if set_off && body.clone().count() > 1 && body.clone().all(|l| l.extent(*from, next).is_none()) {
-            more.push(*from);
+    for pair in words.windows(2) {
+        let ((_, end), (begin, _)) = (pair[0], pair[1]);
+        if begin - end < 2 || starts.iter().any(|s| (end..=begin).contains(s)) {
+            continue;
         }
+        let crossed = |place: usize| body.iter().filter(|l| l.is_crossed(place)).count();
+        let best = (end + 1..=begin).rev().min_by_key(|place| crossed(*place));
+        more.extend(best.filter(|place| crossed(*place) <= few));
     }
     more.sort_unstable();
     more.dedup();
