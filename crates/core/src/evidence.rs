@@ -36,6 +36,8 @@ pub struct RunnerUp<T> {
     pub value: T,
     /// Why it lost.
     pub why: String,
+    /// Whether it lost by so little that someone should look.
+    pub is_close: bool,
 }
 
 /// A choice with its evidence.
@@ -65,7 +67,16 @@ impl<T> Decision<T> {
     /// The same choice with its runner-up.
     #[must_use]
     pub fn over(mut self, value: T, why: impl Into<String>) -> Self {
-        self.runner_up = Some(RunnerUp { value, why: why.into() });
+        self.runner_up = Some(RunnerUp { value, why: why.into(), is_close: false });
+        self
+    }
+
+    /// The same choice, whose runner-up lost by little if `is_close`.
+    #[must_use]
+    pub fn by_little(mut self, is_close: bool) -> Self {
+        if let Some(runner_up) = &mut self.runner_up {
+            runner_up.is_close = is_close;
+        }
         self
     }
 }

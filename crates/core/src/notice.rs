@@ -39,6 +39,8 @@ pub enum NoticeCode {
     LayoutChanges,
     /// Some bytes are UTF-8, others are not.
     MixedEncodings,
+    /// The words are nearly as likely in another encoding.
+    EncodingUnsure,
     /// Values were written as formulas or with an apostrophe to keep them text.
     ValuesUnwrapped,
     /// Names of columns repeat or are missing.
@@ -101,6 +103,7 @@ impl NoticeCode {
             Self::NoTable => "no-table",
             Self::LayoutChanges => "layout-changes",
             Self::MixedEncodings => "mixed-encodings",
+            Self::EncodingUnsure => "encoding-unsure",
             Self::ValuesUnwrapped => "values-unwrapped",
             Self::NamesMended => "names-mended",
             Self::DateOrderUnknown => "date-order-unknown",
@@ -139,6 +142,7 @@ impl NoticeCode {
                 | Self::NoTable
                 | Self::LayoutChanges
                 | Self::MixedEncodings
+                | Self::EncodingUnsure
                 | Self::DateOrderUnknown
                 | Self::DecimalCharUnknown
                 | Self::Misfits

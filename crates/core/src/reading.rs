@@ -364,6 +364,14 @@ pub fn conclude(
         );
         notices.push(Notice::new(NoticeCode::MixedEncodings, message));
     }
+    if let Some(rival) = encoding.runner_up.as_ref().filter(|r| r.is_close) {
+        let message = format!(
+            "the words are nearly as likely in {0}, which {1}: look at them in the preview; if they are wrong, say --encoding {0}",
+            rival.value.name(),
+            rival.why
+        );
+        notices.push(Notice::new(NoticeCode::EncodingUnsure, message));
+    }
     column_notices(&columns, &mut notices);
     line_notices(survey, &layout, &mut notices);
     if let Some(doubt) = &layout.doubt {

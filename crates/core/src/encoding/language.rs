@@ -4,7 +4,7 @@
 //! likely together, so the cheapest alphabet decides what Latin letters cost; a letter that stands alone, a capital inside a
 //! word, a letter beside a digit, a control character cost more. Encodings that are rarer start with a handicap.
 
-use super::{Encoding, Undecodable};
+use super::{Encoding, Undecodable, common};
 use encoding_rs as rs;
 
 /// Candidates with their handicap in bits: how much rarer each is than the commonest.
@@ -83,12 +83,32 @@ pub(super) fn rank(lines: &[u8]) -> Vec<Ranked> {
             let (mut scratch, mut bad) = (Vec::new(), Undecodable::default());
             let text = String::from_utf8_lossy(encoding.decode(lines, &mut scratch, &mut bad)).into_owned();
             let text: Vec<char> = text.chars().collect();
-            let bits = handicap + plausibility(&text) + foreign_kana(label, &text);
+            let words = different_words(&text);
+            let bits = handicap + plausibility(&words) + foreign_kana(label, &words);
             Some(Ranked { encoding, bits, text })
         })
         .collect();
     ranked.sort_by(|a, b| a.bits.total_cmp(&b.bits));
     ranked
+}
+
+/// The different words with characters outside ASCII, each with what stands before and behind it. What comes again says nothing new.
+fn different_words(text: &[char]) -> Vec<char> {
+    let mut seen = rustc_hash::FxHashSet::default();
+    let mut words = Vec::with_capacity(text.len());
+    let inside = |c: &char| c.is_ascii_alphanumeric() || !c.is_ascii();
+    let mut at = 0;
+    while let Some(from) = text[at..].iter().position(inside).map(|p| at + p) {
+        let end = text[from..].iter().position(|c| !inside(c)).map_or(text.len(), |p| from + p);
+        let word = &text[from.saturating_sub(1)..(end + 1).min(text.len())];
+        if !word.iter().all(char::is_ascii) && seen.insert(word) {
+            words.extend_from_slice(word);
+            words.push('\n');
+        }
+        at = end;
+    }
+    // Marks and drawn lines that stand alone are words as well: nothing outside ASCII is left out.
+    words
 }
 
 /// Chinese and Korean encodings hold kana, but only Japanese is written with it, and hardly ever without.
@@ -135,7 +155,12 @@ fn script(c: char) -> Script {
 fn plausibility(text: &[char]) -> f64 {
     let mut bits = 0.0;
     let mut letters: Vec<(char, u32)> = Vec::new();
-    for (at, &c) in text.iter().enumerate().filter(|(_, c)| !c.is_ascii()) {
+    let mut run = 0;
+    for (at, &c) in text.iter().enumerate() {
+        run = if c.is_ascii() { 0 } else { run + 1 };
+        if c.is_ascii() {
+            continue;
+        }
         let before = at.checked_sub(1).map_or(' ', |b| text[b]);
         let after = text.get(at + 1).copied().unwrap_or(' ');
         bits += match c {
@@ -143,17 +168,28 @@ fn plausibility(text: &[char]) -> f64 {
             '\u{3041}'..='\u{30ff}' => 6.0,
             '\u{ff61}'..='\u{ff9f}' => {
                 let pair = |n: char| matches!(n, '\u{ff61}'..='\u{ff9f}');
-                if pair(before) || pair(after) { 6.5 } else { 11.0 }
+                // Narrow kana never lean on Latin letters.
+                let lean =
+                    if before.is_ascii_alphabetic() || after.is_ascii_alphabetic() { 6.0 } else { 0.0 };
+                lean + if pair(before) || pair(after) { 6.5 } else { 11.0 }
             }
             '\u{3000}'..='\u{3040}' | '\u{ff00}'..='\u{ff60}' => 7.0,
             '\u{4e00}'..='\u{9fff}' => {
                 // Asian words do not lean on Latin letters; a second byte that ate one makes them.
                 let lean = if before.is_ascii_lowercase() || after.is_ascii_lowercase() { 6.0 } else { 0.0 };
-                lean + if is_common_ideograph(c) { 11.5 } else { 16.0 }
+                lean + if common::is_ideograph(c) {
+                    8.5
+                } else if is_listed_ideograph(c) {
+                    12.5
+                } else {
+                    16.5
+                }
             }
             '\u{ac00}'..='\u{d7a3}' => {
-                if is_common_syllable(c) {
-                    10.0
+                if common::is_syllable(c) {
+                    8.0
+                } else if is_listed_syllable(c) {
+                    13.0
                 } else {
                     17.0
                 }
@@ -167,9 +203,10 @@ fn plausibility(text: &[char]) -> f64 {
                         Some(known) => known.1 += 1,
                         None => letters.push((lower, 1)),
                     }
-                    latin(before, c, after)
+                    // Letters with accents hardly ever stand three in a row.
+                    latin(before, c, after) + if run > 2 && c.is_alphabetic() { 4.0 } else { 0.0 }
                 }
-                Script::Greek | Script::Cyrillic => other_letter(before, c, after),
+                Script::Greek | Script::Cyrillic => other_letter(before, c, after, unaccented(&text[..=at])),
                 Script::Box => drawn(before, c, after),
                 // Letters of further scripts never stand in Latin words.
                 Script::Other => {
@@ -239,7 +276,15 @@ fn latin(before: char, c: char, after: char) -> f64 {
     bits
 }
 
-fn other_letter(before: char, c: char, after: char) -> f64 {
+/// Bits of a Greek word, the end of `text`, that lacks an accent.
+fn unaccented(text: &[char]) -> f64 {
+    let from = text.iter().rposition(|c| script(*c) != Script::Greek).map_or(0, |p| p + 1);
+    let word = &text[from..];
+    let accented = word.iter().any(|c| "άέήίόύώΐΰΆΈΉΊΌΎΏ".contains(*c));
+    if word.len() >= 4 && !accented { 6.0 } else { 0.0 }
+}
+
+fn other_letter(before: char, c: char, after: char, unaccented: f64) -> f64 {
     let (own, left, right) = (script(c), script(before), script(after));
     let mut bits = 5.2;
     if left == Script::Latin || right == Script::Latin {
@@ -247,6 +292,14 @@ fn other_letter(before: char, c: char, after: char) -> f64 {
     }
     if c.is_uppercase() && is_lower(before) {
         bits += 9.0;
+    }
+    // The form of sigma that ends words.
+    if c == 'ς' && right == Script::Greek {
+        bits += 10.0;
+    }
+    // Greek words of several letters have an accent; those of capitals have none.
+    if own == Script::Greek && is_lower(c) && right != Script::Greek {
+        bits += unaccented;
     }
     let alike = |s: Script| matches!(s, Script::Cyrillic | Script::Greek);
     if !alike(left) && !alike(right) {
@@ -300,7 +353,7 @@ fn mark(before: char, c: char, after: char) -> f64 {
 
 /// Whether an ideograph is among the commoner half: on the first level of the Japanese standard, or of the Chinese one if the
 /// Japanese one lacks it.
-fn is_common_ideograph(c: char) -> bool {
+fn is_listed_ideograph(c: char) -> bool {
     let mut text = [0; 4];
     let text = c.encode_utf8(&mut text);
     let (japanese, _, lacking) = rs::EUC_JP.encode(text);
@@ -312,7 +365,7 @@ fn is_common_ideograph(c: char) -> bool {
 }
 
 /// Whether a Korean syllable is one of the 2,350 of the national standard; the code page holds all that can be built.
-fn is_common_syllable(c: char) -> bool {
+fn is_listed_syllable(c: char) -> bool {
     let mut text = [0; 4];
     let (korean, _, lacking) = rs::EUC_KR.encode(c.encode_utf8(&mut text));
     !lacking && korean.len() == 2 && korean[0] >= 0xA1 && korean[1] >= 0xA1

@@ -4,6 +4,7 @@
 //! encodings here have that property: a byte of a line end is never a part of another character.
 
 mod code_page;
+mod common;
 mod detect;
 mod language;
 

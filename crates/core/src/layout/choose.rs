@@ -346,10 +346,12 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
     if spread * 10 > filled * 3 {
         lift(found, &|best, c| {
             let apart = c.width.abs_diff(best.width);
-            let Form::Fixed { named, .. } = c.form else { return false };
+            let Form::Fixed { named, matched, touching } = c.form else { return false };
             let fewer = c.width < best.width;
+            let confirmed = matched && touching == 0 && c.evenness() >= 0.98;
             best.is_aligned()
-                && ((apart == 0 && c.bits < 1.06 * best.bits + 8.0 * best.width as f64)
+                && ((confirmed && c.bits < 1.15 * best.bits)
+                    || (apart == 0 && c.bits < 1.06 * best.bits + 8.0 * best.width as f64)
                     || (named && apart < 3 && c.bits < 1.06 * best.bits)
                     || (apart < 2 && c.bits < best.bits * if fewer { 1.03 } else { 0.99 } + 10.0))
         });

@@ -16,6 +16,9 @@ pub(super) fn continued(samples: Samples<'_>, dialect: &Dialect) -> Option<Diale
     }
     let text: Vec<&[u8]> = lines(samples.head).filter(|l| !is_blank(l)).take(LINES).collect();
     let (mut continuing, mut odd) = (0, 0);
+    // Lines drawn below columns stand above totals.
+    let is_drawn = |line: &[u8]| !line.iter().any(u8::is_ascii_alphanumeric) && line.is_ascii();
+    let mut drawn = 0;
     for line in &text {
         let mut ranges = Vec::new();
         fixed.fields(line, |range| ranges.push(range));
@@ -23,11 +26,13 @@ pub(super) fn continued(samples: Samples<'_>, dialect: &Dialect) -> Option<Diale
         let others = filled.iter().filter(|f| **f).count();
         if filled.first() == Some(&false) {
             continuing += usize::from(others == 1);
+            drawn += usize::from(others == 1 && is_drawn(line));
             odd += usize::from(others > 1);
         }
     }
     // A row now and then that lacks its first value is a row all the same.
-    let clear = continuing >= 3 && continuing * 8 >= text.len() && odd * 20 <= continuing;
+    let clear =
+        drawn * 4 <= continuing && continuing >= 3 && continuing * 8 >= text.len() && odd * 20 <= continuing;
     clear.then(|| Dialect {
         division: Division::Multiline(Multiline::Continued(fixed.clone())),
         ..dialect.clone()

@@ -377,7 +377,9 @@ impl Machine {
         if self.first == NO_BYTE && self.dialect.division == Division::Delimited {
             return Some(false);
         }
-        let (mut run, mut before, mut longest, mut inside, mut any) = (0, 0, 0, false, false);
+        let (mut run, mut before, mut longest, mut inside) = (0, 0, 0, false);
+        // Fields of three marks and more, and shorter ones.
+        let (mut long, mut short) = (0, 0);
         let mut at = from;
         loop {
             let byte = match text.get(at) {
@@ -391,13 +393,14 @@ impl Machine {
                 Some(&b) => b,
             };
             if byte == self.first || byte == b'\n' || byte == b' ' {
-                // A field of one or two marks may be a value.
-                if inside && longest < 3 {
+                long += usize::from(inside && longest >= 3);
+                short += usize::from(inside && longest < 3);
+                // A field of one or two marks may be a value, but not among several that are drawn.
+                if short > 0 && (byte == b'\n' || short > long + 1) && long < 2 {
                     return Some(false);
                 }
-                any |= inside;
                 if byte == b'\n' {
-                    return Some(any);
+                    return Some(long > 0 && long >= short);
                 }
                 (run, longest, inside) = (0, 0, false);
             } else if is_rule_mark(byte) || (byte >= 0x80 && is_drawn(&text[at..])) {

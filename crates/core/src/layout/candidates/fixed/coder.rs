@@ -4,8 +4,10 @@ use super::super::super::measure::START;
 use super::super::super::measure::adapt::Adapt;
 use super::super::super::measure::column::{Column, Words};
 use super::super::super::measure::lexicon::{BLANK, Lexicon};
+use super::super::super::measure::sort::{Sort, sort_of};
 use super::super::aligned::ONE_BLANK_DIGITS;
 use super::placed::{Class, Placed};
+use super::starts::ends_before;
 use rustc_hash::FxHashMap;
 
 /// Bits of a start that most lines run across without a blank, and of each such line; more beside a mark that joins.
@@ -33,10 +35,12 @@ const LONELY_BLANK: f64 = 3.5;
 const KEY_AND_WORDS: f64 = 1.0;
 /// Bits of a name that a start cuts, and of each line below it.
 const CUT_NAME: f64 = 8.0;
-const CUT_NAME_LINE: f64 = 0.3;
+const CUT_NAME_LINE: f64 = 1.0;
 /// Proposals from which on a column spans at most so many.
 const SPANNED_FROM: usize = 20;
 const SPAN: usize = 12;
+/// Bits of each line where hardly a value stands below the name of its column.
+const BESIDE_LINE: f64 = 1.0;
 /// Bits of a start where columns touch and no name begins, and of each line below it.
 const PACKED_NAME: f64 = 4.0;
 const PACKED_NAME_LINE: f64 = 0.3;
@@ -70,7 +74,7 @@ pub(super) struct Frame<'f> {
 type Names = (Vec<(usize, usize)>, Vec<usize>);
 
 /// The words of a line of names, and which of them begin a name: those behind two blanks, and those behind a blank that all
-/// lines share, with values on both sides of it. Where columns touch names do as well: a capital behind a small letter begins one,
+/// lines share, with values on both sides of it, or with numbers that all end before it. Where columns touch names do as well: a capital behind a small letter begins one,
 /// and a blank may be part of one.
 fn names_of(names: &Placed, lines: &[&Placed], is_packed: bool) -> Names {
     if is_packed {
@@ -84,10 +88,20 @@ fn names_of(names: &Placed, lines: &[&Placed], is_packed: bool) -> Names {
             begins.push(0);
             continue;
         };
-        let next = words.get(at + 1).map_or(OPEN, |w| w.0);
+        let next = words.get(at + 1);
         let shared = || lines.iter().filter(|l| l.is_filled(end)).count() <= few;
         let filled = |from: usize, to: usize| lines.iter().any(|l| l.extent(from, to).is_some());
-        if from - end > 1 || (shared() && filled(before, end) && filled(*from, next.max(*to))) {
+        // What reaches below the next name is the value of that one.
+        let own = || {
+            let limit = next.map_or(OPEN, |w| w.0).max(*to);
+            lines.iter().any(|l| match (l.extent(*from, limit), next) {
+                (Some((first, _)), Some(next)) => {
+                    first < *to || !(first..next.0 + 1).all(|p| l.is_filled(p) || l.is_filled(p + 1))
+                }
+                (found, _) => found.is_some(),
+            })
+        };
+        if from - end > 1 || (shared() && filled(before, end) && own()) || ends_before(lines, (before, end)) {
             begins.push(at);
         }
     }
@@ -158,11 +172,12 @@ fn group_at(line: &Placed, blank: usize) -> Option<bool> {
     Some((1..=3).contains(&first.len()) && first.bytes().all(|b| b.is_ascii_digit()) && whole == 3 && ends)
 }
 
-/// In how many lines a start stands, one blank behind, between a code and a word; 0 where that is no habit, or where one of the two
+/// In how many lines a start stands, one blank behind, between a code and a word, or between a date and something else; 0 where that is no habit, or where one of the two
 /// hardly varies: units, months and marks stand beside numbers in one value.
 fn keys_beside_words(lines: &[&Placed], start: usize) -> usize {
     let (mut both, mut fitting) = (0, 0);
     let (mut keys, mut words) = (rustc_hash::FxHashSet::default(), rustc_hash::FxHashSet::default());
+    let mut others = rustc_hash::FxHashSet::default();
     for line in lines {
         if start < 2 || start >= line.len() || line.is_filled(start) == line.is_filled(start - 1) {
             continue;
@@ -175,11 +190,19 @@ fn keys_beside_words(lines: &[&Placed], start: usize) -> usize {
         let from = (0..blank).rev().find(|p| !line.is_filled(*p)).map_or(0, |p| p + 1);
         let to = (blank + 1..).find(|p| !line.is_filled(*p)).unwrap_or(blank + 1);
         let sides = (line.slice(from, blank), line.slice(blank + 1, to));
+        let is_moment = |text: &str| sort_of(text) == Sort::Moment;
         let digits = |text: &str| text.bytes().filter(u8::is_ascii_digit).count();
         let is_year = |text: &str| text.len() == 4 && (text.starts_with("19") || text.starts_with("20"));
         let is_key = |text: &str| digits(text) >= 3 && !is_year(text);
         let is_word =
             |text: &str| digits(text) == 0 && text.chars().filter(|c| c.is_alphabetic()).count() >= 4;
+        if is_moment(sides.0) != is_moment(sides.1) && !is_moment(line.slice(from, to)) {
+            let (moment, other) = if is_moment(sides.0) { sides } else { (sides.1, sides.0) };
+            keys.insert(moment);
+            others.insert(other);
+            fitting += 1;
+            continue;
+        }
         let (key, word) = if digits(sides.0) > 0 { sides } else { (sides.1, sides.0) };
         if is_key(key) && digits(word) == 0 {
             keys.insert(key);
@@ -189,15 +212,11 @@ fn keys_beside_words(lines: &[&Placed], start: usize) -> usize {
             fitting += 1;
         }
     }
-    let enough = 4.max(fitting / 4);
+    // Dates come again and again in some files.
+    let enough = 4.max(fitting / 8);
     let habit = fitting * 10 >= both * 9 && fitting * 10 >= lines.len() * 7;
-    if habit && keys.len() >= enough && words.len() >= enough { fitting } else { 0 }
-}
-
-/// Whether a word begins at a place: a capital behind a small letter.
-fn begins(line: &Placed, place: usize) -> bool {
-    let at = |place: usize| line.slice(place, place + 1).chars().next();
-    at(place).is_some_and(char::is_uppercase) && at(place - 1).is_some_and(char::is_lowercase)
+    let varied = words.len() >= enough || others.len() >= 2;
+    if habit && keys.len() >= enough && varied { fitting } else { 0 }
 }
 
 /// Whether a start stands beside the sign of a number of fixed width: behind it where lines end with signs, else in front of it.
@@ -278,6 +297,9 @@ impl<'l> Coder<'l> {
             } else if names > 1 {
                 bits += (UNNAMED + UNNAMED_LINE * lines) * (names - 1) as f64;
             }
+            if !self.is_packed && self.is_beside(words, from, to) {
+                bits += UNNAMED + BESIDE_LINE * lines;
+            }
             if self.is_packed {
                 let begun = from == 0 || words.iter().any(|w| w.0 == from);
                 bits += if begun { 0.0 } else { PACKED_NAME + PACKED_NAME_LINE * lines };
@@ -291,6 +313,19 @@ impl<'l> Coder<'l> {
             bits += (UNNAMED + UNNAMED_LINE * lines) * misfits as f64;
         }
         bits
+    }
+
+    /// Whether hardly a value of a column stands below its name.
+    fn is_beside(&self, words: &[(usize, usize)], from: usize, to: usize) -> bool {
+        let mut own = words.iter().filter(|w| (from..to).contains(&w.0));
+        let Some((begin, mut end)) = own.next().copied() else { return false };
+        end = own.last().map_or(end, |w| w.1);
+        let (mut filled, mut below) = (0, 0);
+        for (first, last) in self.lines.iter().filter_map(|l| l.extent(from, to)) {
+            filled += 1;
+            below += usize::from(first < end && begin < last);
+        }
+        filled > 0 && below * 10 < filled
     }
 
     fn column(&mut self, lexicon: &mut Lexicon, from: usize, to: usize) -> ColumnPrice {
@@ -357,9 +392,7 @@ impl<'l> Coder<'l> {
             let (left, right) = (line.class(start - 1), line.class(start));
             if left != Class::Blank && right != Class::Blank {
                 touch += 1.0;
-                cut += f64::from(u8::from(
-                    left == right && left != Class::Mark && !(self.is_packed && begins(line, start)),
-                ));
+                cut += f64::from(u8::from(left == right && left != Class::Mark && !line.begins_word(start)));
                 zero += f64::from(u8::from(line.slice(start, start + 1) == "0"));
                 zero_before += f64::from(u8::from(line.slice(start - 1, start) == "0"));
                 mark += f64::from(u8::from(left == Class::Mark || right == Class::Mark));

@@ -101,7 +101,7 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
             sets.push((is_core, starts::gaps(base, tolerance)));
         }
     }
-    let rule = starts::rule(all);
+    let rule = starts::rule(all, &core);
     sets.extend(rule.map(|rule| (true, rule.runs(false).iter().map(|r| r.0).collect())));
     // Names may stand where no line has a value.
     let named: Vec<Vec<usize>> = sets
@@ -157,7 +157,8 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
             coders.len() - 1
         };
         let coder = &mut coders[at].1;
-        let best = if starts.len() < IMPROVED { coder.best(&mut bench.lexicon, &starts) } else { starts };
+        let best =
+            if starts.len() < IMPROVED { coder.best(&mut bench.lexicon, &starts) } else { starts.clone() };
         let cut = best[1..].iter().any(|s| !dates.contains(s) && starts::cuts_values(base, *s));
         if best.len() < 2 || cut || priced.contains(&best) {
             continue;
@@ -324,15 +325,15 @@ fn names_line<'l>(
     let line = all[first];
     if !coded(line) && is_names(lexicon, line, starts) {
         let body: Vec<&&Placed> = core.iter().filter(|l| !std::ptr::eq(**l, line)).take(60).collect();
-        let with = body
-            .iter()
-            .filter(|l| {
-                l.runs(false).iter().any(|(from, to)| {
-                    let id = lexicon.value(l.slice(*from, *to));
-                    lexicon.get(id).sort.is_typed()
-                })
+        let mut has_typed = |l: &Placed| {
+            l.runs(false).iter().any(|(from, to)| {
+                let text = l.slice(*from, *to);
+                let id = lexicon.value(text);
+                lexicon.get(id).sort.is_typed() && text.bytes().any(|b| b.is_ascii_digit())
             })
-            .count();
+        };
+        let with = body.iter().filter(|l| has_typed(l)).count();
+        let with = if has_typed(line) { 0 } else { with };
         if !body.is_empty() && with * 5 > body.len() * 4 {
             return Some(line);
         }
@@ -348,11 +349,13 @@ fn is_names(lexicon: &mut Lexicon, line: &Placed, starts: &[usize]) -> bool {
         .filter(|at| line.extent(starts[*at], starts.get(at + 1).copied().unwrap_or(OPEN)).is_some())
         .count();
     let phrases = line.runs(true);
+    // Words that are cut short end with a point, and look like codes.
     let typed = phrases
         .iter()
         .filter(|(from, to)| {
-            let id = lexicon.value(line.slice(*from, *to));
-            lexicon.get(id).sort.is_typed()
+            let text = line.slice(*from, *to);
+            let id = lexicon.value(text);
+            lexicon.get(id).sort.is_typed() && text.bytes().any(|b| b.is_ascii_digit())
         })
         .count();
     phrases.len() >= 2 && cells >= 2.max(starts.len() / 2) && typed * 5 <= phrases.len()

@@ -86,6 +86,12 @@ impl Placed {
         start > 0 && self.is_filled(start) && self.is_filled(start - 1)
     }
 
+    /// Whether a word begins at a place without a blank before it: a capital behind a small letter.
+    pub(super) fn begins_word(&self, place: usize) -> bool {
+        let at = |place: usize| self.slice(place, place + 1).chars().next();
+        at(place).is_some_and(char::is_uppercase) && at(place - 1).is_some_and(char::is_lowercase)
+    }
+
     /// Whether a start stands inside a value.
     pub(in crate::layout) fn crosses(&self, start: usize) -> bool {
         self.is_crossed(start)

@@ -2,6 +2,7 @@
 //! column before right-aligned ones.
 
 use super::placed::{Class, Placed};
+use super::starts::cuts;
 
 /// The final places of `starts`, by all lines that are records, and the line of names.
 pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>) -> Vec<usize> {
@@ -17,10 +18,14 @@ pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>
     let mut settled = vec![starts[0]];
     for (at, &start) in starts.iter().enumerate().skip(1) {
         let high = starts.get(at + 1).copied().unwrap_or(width);
-        let low = settled[at - 1] + 1;
+        let words = names.map(|n| n.runs(false)).unwrap_or_default();
+        // A column without a value keeps its name.
+        let before = settled[at - 1];
+        let is_empty = at > 1 && (before..start).all(|p| filled_at(p) == 0.0);
+        let named = words.iter().rfind(|w| is_empty && (before..start).contains(&w.0));
+        let low = named.map_or(before, |w| w.1.min(start.saturating_sub(1))) + 1;
         // A column without a value begins where its name does.
         if (start..high).all(|p| filled_at(p) == 0.0) {
-            let words = names.map(|n| n.runs(false)).unwrap_or_default();
             settled.push(words.iter().map(|w| w.0).find(|w| (start..high).contains(w)).unwrap_or(start));
             continue;
         }
@@ -86,15 +91,12 @@ pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>
 /// Where lines that fill the gap change from one value to the next: the place with the fewest cuts, if it has fewer than the
 /// gap's left edge.
 fn fewest_cuts(lines: &[&Placed], (low, high): (usize, usize), gap: (usize, usize)) -> Option<usize> {
-    let crossing: Vec<&&Placed> =
-        lines.iter().filter(|l| (gap.0..gap.1).any(|p| l.is_filled(p)) || l.is_crossed(gap.0)).collect();
-    let cuts = |place: usize| -> usize {
-        crossing
-            .iter()
-            .filter(|l| l.is_crossed(place))
-            .map(|l| if l.class(place) == l.class(place - 1) { 3 } else { 1 })
-            .sum()
-    };
+    let crossing: Vec<&Placed> = lines
+        .iter()
+        .copied()
+        .filter(|l| (gap.0..gap.1).any(|p| l.is_filled(p)) || l.is_crossed(gap.0))
+        .collect();
+    let cuts = |place: usize| cuts(&crossing, place);
     let best = (low..high).min_by_key(|p| (cuts(*p), p.abs_diff(gap.0)))?;
     (cuts(best) < cuts(gap.0)).then_some(best)
 }

@@ -31,10 +31,27 @@ pub(super) fn gaps(lines: &[&Placed], tolerance: f64) -> Vec<usize> {
         let end = (place..width).find(|p| filled[*p] as f64 <= limit).unwrap_or(width);
         let behind = lines.iter().filter(|l| (place..end).any(|p| l.is_filled(p))).count();
         if place < width && from > 0 && behind >= 3.min(lines.len() / 8).max(1) {
-            starts.push(from);
+            // Where a few lines fill the gap, between their values rather than inside one.
+            let is_empty = filled[from..place].iter().all(|f| *f == 0);
+            let best = (from..=place).min_by_key(|p| cuts(lines, *p));
+            starts.push(if is_empty { from } else { best.unwrap_or(from) });
         }
     }
     starts
+}
+
+/// How badly a start cuts the lines: most inside words and numbers, least between a word and a number that touch.
+pub(super) fn cuts(lines: &[&Placed], start: usize) -> usize {
+    lines
+        .iter()
+        .filter(|l| l.is_crossed(start))
+        .map(|l| match (l.class(start - 1), l.class(start)) {
+            _ if l.begins_word(start) => 1,
+            (left, right) if left == right => 3,
+            (Class::Mark, _) | (_, Class::Mark) => 2,
+            _ => 1,
+        })
+        .sum()
 }
 
 /// Lines that share edges with many others. Reports have other lines as well.
@@ -59,19 +76,22 @@ pub(super) fn core<'l>(lines: &[&'l Placed]) -> Vec<&'l Placed> {
     if core.len() >= 3 { core } else { lines.to_vec() }
 }
 
-/// The first rule line with several parts, if nearly all lines below it keep to them.
-pub(super) fn rule<'l>(lines: &[&'l Placed]) -> Option<&'l Placed> {
+/// The first rule line with several parts, if nearly all core lines below it keep to them.
+pub(super) fn rule<'l>(lines: &[&'l Placed], core: &[&Placed]) -> Option<&'l Placed> {
     let at = lines.iter().position(|l| l.is_rule() && l.runs(false).len() > 1)?;
     let starts: Vec<usize> = lines[at].runs(false).iter().map(|r| r.0).collect();
-    let below: Vec<&&Placed> = lines[at + 1..].iter().filter(|l| !l.is_rule()).collect();
+    let above = |l: &&&Placed| lines[..at].iter().any(|a| std::ptr::eq(*a, **l));
+    let below: Vec<&&Placed> = core.iter().filter(|l| !l.is_rule() && !above(l)).collect();
     let kept = below.iter().filter(|l| starts.iter().all(|s| !l.is_crossed(*s))).count();
-    (!below.is_empty() && kept * 10 >= below.len() * 8).then_some(lines[at])
+    // The more parts, the less are they there by chance; lines between the details may run across.
+    let enough = if starts.len() > 2 { 6 } else { 8 };
+    (!below.is_empty() && kept * 10 >= below.len() * enough).then_some(lines[at])
 }
 
 /// `starts` and those of names that stand, two blanks or more behind the name before, where no start divides the two: over places that
 /// no line fills, or only a few, where hardly a line runs across. `None`: there are no such names.
 pub(super) fn with_named_columns(starts: &[usize], lines: &[&Placed], names: &Placed) -> Option<Vec<usize>> {
-    let body: Vec<&&Placed> = lines.iter().filter(|l| !std::ptr::eq(**l, names)).collect();
+    let body: Vec<&Placed> = lines.iter().copied().filter(|l| !std::ptr::eq(*l, names)).collect();
     let longest = body.iter().map(|l| l.len()).max().unwrap_or(0);
     if body.len() < 2 || names.len() > longest + 60 || names.phrases() > starts.len() + 3 {
         return None;
@@ -81,7 +101,9 @@ pub(super) fn with_named_columns(starts: &[usize], lines: &[&Placed], names: &Pl
     let mut more = starts.to_vec();
     for pair in words.windows(2) {
         let ((_, end), (begin, _)) = (pair[0], pair[1]);
-        if begin - end < 2 || starts.iter().any(|s| (end..=begin).contains(s)) {
+        if starts.iter().any(|s| (end..=begin).contains(s))
+            || (begin - end < 2 && !ends_before(&body, pair[0]))
+        {
             continue;
         }
         let crossed = |place: usize| body.iter().filter(|l| l.is_crossed(place)).count();
@@ -91,6 +113,29 @@ pub(super) fn with_named_columns(starts: &[usize], lines: &[&Placed], names: &Pl
     more.sort_unstable();
     more.dedup();
     (more.len() > starts.len()).then_some(more)
+}
+
+/// Whether the numbers below a name all end at one place, at its end or before it, while they begin at several: what the line of names
+/// holds one blank further on is no part of that name.
+pub(super) fn ends_before(lines: &[&Placed], (from, to): (usize, usize)) -> bool {
+    let mut begins = Vec::new();
+    let mut ends = None;
+    for line in lines {
+        let Some((mut first, mut last)) = line.extent(from, to + 2) else { continue };
+        while first > 0 && line.is_filled(first - 1) {
+            first -= 1;
+        }
+        while line.is_filled(last) {
+            last += 1;
+        }
+        if *ends.get_or_insert(last) != last || last > to || line.class(last - 1) == Class::Letter {
+            return false;
+        }
+        begins.push(first);
+    }
+    begins.sort_unstable();
+    begins.dedup();
+    begins.len() >= 3
 }
 
 /// Whether a start stands inside words or numbers of more than a few lines.
