@@ -166,6 +166,17 @@ fn is_settled(candidate: &Candidate, whole: &Candidate) -> bool {
         && candidate.bits < SETTLED * whole.bits
 }
 
+/// Whether a line holds at least four commas or semicolons, hardly one of them followed by a blank.
+fn is_list(line: &[u8]) -> bool {
+    [b',', b';'].into_iter().any(|mark| {
+        let marks = memchr::memchr_iter(mark, line).count();
+        marks >= 4 && memchr::memmem::find_iter(line, &[mark, b' ']).count() * 5 < marks
+    })
+}
+
+/// Share of the price of an even layout that columns which touch may have at most.
+const TOUCHING_SAVES: f64 = 0.94;
+
 /// Share of the price of whole lines below which a mark has settled it.
 const SETTLED: f64 = 0.75;
 
@@ -191,7 +202,12 @@ fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
         });
     }
     let Form::Delimited { rank } = candidate.form else { return true };
-    if rank >= 4 {
+    // No prose holds a mark equally often in all its lines, several times.
+    let kept = candidate.records.saturating_sub(candidate.aside).max(candidate.even);
+    let colon = candidate.dialect.delimiter == b":";
+    let wide = (candidate.width >= 5 && candidate.even >= 2)
+        || (candidate.width >= if colon { 4 } else { 3 } && candidate.even >= 5);
+    if rank >= 4 || (wide && candidate.even * 20 >= kept * 19 && !candidate.dialect.is_blank_delimited()) {
         return true;
     }
     // Each word of prose is one thing as well.
@@ -328,6 +344,22 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             && c.even * 2 >= c.records
             && c.bits < 1.15 * best.bits
     });
+    // Where columns may touch, blanks or marks that divide all lines evenly must be beaten by more than a little.
+    lift(found, &|best, c| {
+        let touches = |c: &Candidate| matches!(c.form, Form::Fixed { touching: 1.., .. });
+        touches(best)
+            && !matches!(best.form, Form::Fixed { matched: true, .. })
+            && !touches(c)
+            && c.width >= 3
+            && c.evenness() >= 0.98
+            && best.bits > TOUCHING_SAVES * c.bits
+    });
+    // A comma without a blank, several times in most lines, divides records of several types, however differently.
+    let listed =
+        bench.sample.filled().filter(|l| is_list(l)).count() * 3 >= bench.sample.filled().count() * 2;
+    lift(found, &|best, c| {
+        listed && best.form == Form::Whole && matches!(c.form, Form::Delimited { rank: 4.. }) && c.width >= 5
+    });
     // Tabs that line columns up stand in runs: counted one by one they would give each record another width.
     lift(found, &|best, c| {
         is_marked(best)
@@ -336,9 +368,9 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             && !best.dialect.runs_as_one
             && c.dialect.runs_as_one
             && c.width > 1
-            && best.evenness() < 0.5
-            && c.evenness() > best.evenness() + 0.2
             && c.bits < 1.15 * best.bits
+            && ((best.evenness() < 0.5 && c.evenness() > best.evenness() + 0.2)
+                || (best.evenness() < 0.9 && c.even > best.even))
     });
     let filled = bench.sample.filled().count();
     let spread =

@@ -1,5 +1,6 @@
 //! When a layout could as well be another one, and what to do about it.
 
+use super::candidates::fixed::glued;
 use super::candidates::{Candidate, Form};
 use super::{dialect_option, dialect_word, fixed};
 use crate::record::{Division, Multiline, Unit};
@@ -11,6 +12,8 @@ pub enum LayoutDoubt {
     RunnerUp,
     /// Most lines run across these starts (from 1) without a blank: only habits of the values show that columns touch there.
     ColumnsTouch(Vec<usize>),
+    /// In most lines a number and a word touch at this place (from 1), where no column starts.
+    MayTouch(usize),
     /// Columns are set off by blanks that no names, and no rule, confirm.
     Unnamed,
     /// Runs of blanks divide the lines, but the values keep to no places.
@@ -34,22 +37,35 @@ fn distance(form: Form) -> f64 {
     match form {
         // Names over each column, and marks that values hardly ever hold, settle it.
         Form::Fixed { matched: true, .. } | Form::Delimited { rank: 5.. } => f64::NEG_INFINITY,
-        Form::Delimited { .. } | Form::Whole | Form::Fixed { .. } => 0.05,
+        Form::Delimited { .. } | Form::Whole => 0.05,
+        Form::Fixed { .. } => 0.1,
         Form::Aligned { .. } => 0.15,
         Form::Multiline => 0.03,
     }
 }
 
-/// What is doubtful about the best layout. `rival`: the next one that would give other columns; `lines`: lines looked at.
+/// What is doubtful about the best layout. `rival`: the next one that would give other columns; `lines`: the lines looked at.
 pub(super) fn about(
     best: &Candidate,
     rival: Option<&Candidate>,
-    lines: usize,
+    lines: &[&[u8]],
     is_named: bool,
 ) -> Option<LayoutDoubt> {
     if let (Form::Fixed { touching: 1.., .. }, Division::Fixed(layout)) = (best.form, &best.dialect.division)
     {
         return Some(LayoutDoubt::ColumnsTouch(fixed::from_one(&layout.starts)));
+    }
+    let fixed = best.dialect.division.fixed();
+    if matches!(best.form, Form::Fixed { .. } | Form::Whole | Form::Aligned { .. }) && best.bad_quotes == 0 {
+        let (starts, unit) = fixed.map_or((&[][..], Unit::Characters), |f| (&f.starts[..], f.unit));
+        if let Some(place) = glued(lines, starts, unit) {
+            return Some(LayoutDoubt::MayTouch(place + 1));
+        }
+    }
+    // Names settle nothing where values run across the starts.
+    let crossed = best.records.saturating_sub(best.even) * 20 > best.records;
+    if matches!(best.form, Form::Fixed { matched: true, .. }) && crossed {
+        return Some(LayoutDoubt::Unnamed);
     }
     if best.width < 2 && rival.is_none() {
         return None;
@@ -65,7 +81,7 @@ pub(super) fn about(
         return None;
     }
     let near = rival.is_some_and(|r| r.bits - best.bits < distance(best.form) * best.bits.abs());
-    let per_line = rival.map_or(f64::INFINITY, |r| (r.bits - best.bits) / lines.max(1) as f64);
+    let per_line = rival.map_or(f64::INFINITY, |r| (r.bits - best.bits) / lines.len().max(1) as f64);
     match best.form {
         Form::Fixed { matched: false, .. } if near => Some(LayoutDoubt::Unnamed),
         Form::Aligned { .. } if near => Some(LayoutDoubt::RunsOfBlanks),
@@ -102,6 +118,13 @@ impl LayoutDoubt {
                 format!(
                     "the columns touch: no blank divides them at some of the starts {}{unit}, which only the habits of the values show; compare them with incola inspect --raw, then say --add-start, --drop-start or --move-start",
                     list.join(",")
+                )
+            }
+            Self::MayTouch(place) => {
+                let option = if layout.dialect.value.division.fixed().is_some() { "--add-start" } else { "--starts 1," };
+                let gap = if option.ends_with(',') { "" } else { " " };
+                format!(
+                    "in most lines a number and a word touch at position {place}: two columns may meet there; if so, say {option}{gap}{place}"
                 )
             }
             Self::Unnamed => format!(

@@ -258,7 +258,9 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let mut dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
     let whole_lines = best.form == Form::Whole;
     let looks = choices.kind.is_none() && choices.delimiter.is_none() && report::looks_like_one(samples.head);
-    let is_torn = furniture.details.is_some() && furniture.strangers * 10 > furniture.inside;
+    let is_even = best.aside * 20 < best.records && best.evenness() >= 0.98;
+    let is_torn =
+        furniture.details.is_some() && furniture.strangers * if is_even { 4 } else { 10 } > furniture.inside;
     let is_report = (whole_lines && looks)
         || choices.kind == Some(LayoutKind::Report)
         || (is_torn && choices.kind.is_none());
@@ -277,7 +279,8 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     } else if !furniture.types.is_empty() {
         Some(LayoutDoubt::RecordTypes(furniture.types))
     } else {
-        doubt::about(&best, rival.as_ref(), sample.filled().count(), header.line.is_some())
+        let lines: Vec<&[u8]> = sample.filled().collect();
+        doubt::about(&best, rival.as_ref(), &lines, header.line.is_some())
     };
     Layout {
         filled_among_totals: furniture.filled_among_totals,

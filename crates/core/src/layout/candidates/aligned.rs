@@ -79,6 +79,7 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
                 aside: priced.aside.len(),
                 quoted: grid.quoted,
                 bad_quotes: grid.bad_quotes,
+                names: None,
                 columns: priced.columns,
             });
         }

@@ -158,6 +158,7 @@ fn price_widths(
             aside: priced.aside.len(),
             quoted: grid.quoted,
             bad_quotes: grid.bad_quotes,
+            names: None,
             columns: priced.columns,
         });
     }

@@ -54,6 +54,8 @@ pub(super) struct Candidate {
     pub(super) quoted: usize,
     pub(super) bad_quotes: usize,
     pub(super) columns: Vec<Column>,
+    /// The line whose words name the columns one by one, if starts were chosen by it.
+    pub(super) names: Option<String>,
 }
 
 impl Candidate {
@@ -69,6 +71,7 @@ impl Candidate {
             aside: 0,
             quoted: 0,
             bad_quotes: 0,
+            names: None,
             columns: Vec::new(),
         }
     }

@@ -109,6 +109,7 @@ fn priced(bench: &mut Bench<'_, '_>, dialect: Dialect) -> Candidate {
         aside: read.aside.len(),
         quoted: 0,
         bad_quotes: 0,
+        names: None,
         columns: read.columns,
     }
 }

@@ -50,6 +50,7 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
         aside: 0,
         quoted: grid.quoted,
         bad_quotes: grid.bad_quotes,
+        names: None,
         columns: vec![column],
     }
 }

@@ -83,7 +83,7 @@ pub(super) fn find(
             None
         }
         HeaderChoice::Auto => {
-            let (at, data, why) = look(samples, judged, first);
+            let (at, data, why) = look(samples, judged, candidate.names.as_deref(), first);
             (first, header.why) = (data, why);
             at.filter(|at| {
                 // Lines above records of several lines are a header if they are as many.
@@ -251,7 +251,12 @@ fn behind_remarks(judged: &Judged<'_>, first: usize) -> usize {
 }
 
 /// Looks for names around the first record: the row of the names, that of the first record, and why.
-fn look(samples: Samples<'_>, judged: &Judged<'_>, mut first: usize) -> (Option<usize>, usize, String) {
+fn look(
+    samples: Samples<'_>,
+    judged: &Judged<'_>,
+    names: Option<&str>,
+    mut first: usize,
+) -> (Option<usize>, usize, String) {
     let count = judged.count();
     if count == 0 || first >= count || !judged.in_head(first) {
         return (None, first, "there is no record".into());
@@ -270,6 +275,13 @@ fn look(samples: Samples<'_>, judged: &Judged<'_>, mut first: usize) -> (Option<
         }
     }
     let above = above.filter(|at| !begins_again(judged, *at));
+    // The line by which the starts were chosen, wherever the first record seems to be.
+    let chosen =
+        names.and_then(|names| chosen_names(judged, names)).filter(|at| above.is_none_or(|a| a < *at));
+    if let Some(at) = chosen {
+        first = (at + 1..count).find(|i| judged.is_record[*i]).unwrap_or(first.max(at + 1));
+    }
+    let above = chosen.or(above);
     if let Some(mut at) = above {
         // Several lines of names, one right above the other.
         while at > 0
@@ -296,6 +308,17 @@ fn look(samples: Samples<'_>, judged: &Judged<'_>, mut first: usize) -> (Option<
         );
     }
     names_in_first(judged, first)
+}
+
+/// The row of the line by which the starts were chosen, if records begin within a few rows below it.
+fn chosen_names(judged: &Judged<'_>, names: &str) -> Option<usize> {
+    let count = judged.count();
+    let same = |i: &usize| {
+        let text = judged.lexicon.text(judged.row(*i).text);
+        judged.in_head(*i) && !judged.is_apart(*i) && text.trim() == names.trim()
+    };
+    let at = (0..count).find(same)?;
+    (at + 1..count.min(at + 6)).any(|i| judged.is_record[i]).then_some(at)
 }
 
 /// The names above units and technical names: a row right above that is as wide and fuller than half, within three rows.

@@ -1,5 +1,7 @@
 //! An adaptive code for small whole numbers: lengths, places, numbers of fields.
 
+use super::bits::log2;
+
 /// Numbers seen so far, with how often each was. The next one costs little if it was seen often.
 ///
 /// What was never seen costs as much as its size: about `2 log2 k` bits for `k`.
@@ -14,14 +16,15 @@ impl Adapt {
     pub(in crate::layout) fn bits(&self, number: i32, without: u32) -> f64 {
         let all = self.all.saturating_sub(without);
         let size = if number > 0 { number } else { 1 - 2 * number };
-        let unseen = (-length_bits(size.unsigned_abs() as usize)).exp2();
+        let length = length_of(size.unsigned_abs() as usize);
+        let unseen = 1.0 / (length * (length + 1.0));
         if all == 0 {
-            return -unseen.log2();
+            return -log2(unseen);
         }
         let own = self.seen.iter().find(|s| s.0 == number).map_or(0, |s| s.1).saturating_sub(without);
         let different = (self.seen.len().max(1) as u32).min(all);
         let new = (f64::from(different) * 0.5 + 0.5) / (f64::from(all) + 1.0);
-        -((1.0 - new) * f64::from(own) / f64::from(all) + new * unseen).log2()
+        -log2((1.0 - new) * f64::from(own) / f64::from(all) + new * unseen)
     }
 
     /// Learns `number`.
@@ -43,8 +46,12 @@ impl Adapt {
 
 /// Bits of a length of which nothing is known; `length` from 1.
 pub(in crate::layout) fn length_bits(length: usize) -> f64 {
-    let length = length.clamp(1, 4000) as f64;
-    (length * (length + 1.0)).log2()
+    let length = length_of(length);
+    log2(length * (length + 1.0))
+}
+
+fn length_of(length: usize) -> f64 {
+    length.clamp(1, 4000) as f64
 }
 
 #[cfg(test)]

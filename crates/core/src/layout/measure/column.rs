@@ -5,6 +5,7 @@
 //! all differ need no type of their own: the same three questions cover them.
 
 use super::adapt::{Adapt, length_bits};
+use super::bits::log2;
 use super::lexicon::{BLANK, DIGIT, Lexicon, Run, Value, ValueId};
 use rustc_hash::FxHashMap;
 
@@ -124,10 +125,10 @@ impl Column {
         let all = self.all.saturating_sub(without);
         if id == BLANK {
             let blank = self.blank.saturating_sub(without);
-            return if all > 0 { -((f64::from(blank) + 0.4) / (f64::from(all) + 0.8)).log2() } else { 1.5 };
+            return if all > 0 { -log2((f64::from(blank) + 0.4) / (f64::from(all) + 0.8)) } else { 1.5 };
         }
         let filled = f64::from(all.saturating_sub(self.blank));
-        let flag = if all > 0 { -((filled + 0.4) / (f64::from(all) + 0.8)).log2() } else { 0.4 };
+        let flag = if all > 0 { -log2((filled + 0.4) / (f64::from(all) + 0.8)) } else { 0.4 };
         if filled <= 0.0 {
             return flag + self.new_value(lexicon, words, lexicon.get(id), without);
         }
@@ -136,10 +137,10 @@ impl Column {
         let new = ((different - 0.3) / (filled + 0.4)).max(0.3 / (filled + 0.4));
         let bits = self.new_value(lexicon, words, lexicon.get(id), if count == 0 { without } else { 0 });
         if count == 0 {
-            return flag + bits - new.log2();
+            return flag + bits - log2(new);
         }
         let repeated = (1.0 - new) * f64::from(count) / filled;
-        flag - (new * (-bits.min(900.0)).exp2() + repeated).log2()
+        flag - log2(new * (-bits.min(900.0)).exp2() + repeated)
     }
 
     /// Bits of a value that was not met before.
@@ -153,11 +154,11 @@ impl Column {
         } else {
             1.0
         };
-        let spelled = picture.spell - new_shape.log2();
+        let spelled = picture.spell - log2(new_shape);
         let known = shape.filter(|_| count > 0);
         let mut bits = match known {
             Some(_) => {
-                let known = -((1.0 - new_shape) * f64::from(count) / f64::from(all)).max(1e-9).log2();
+                let known = -log2(((1.0 - new_shape) * f64::from(count) / f64::from(all)).max(1e-9));
                 if value.is_atomic { known } else { (known + picture.inner).min(spelled) }
             }
             None => spelled,
@@ -218,12 +219,12 @@ impl Column {
                 Run::Mark => {}
             }
             if share < 1e-150 {
-                bits -= share.log2();
+                bits -= log2(share);
                 share = 1.0;
             }
         }
-        bits -= share.log2();
-        let odd = if is_known { 0.0 } else { -new_shape.log2() * if value.is_atomic { 0.5 } else { 1.0 } };
+        bits -= log2(share);
+        let odd = if is_known { 0.0 } else { -log2(new_shape) * if value.is_atomic { 0.5 } else { 1.0 } };
         let run_together = if value.is_run_together { 3.0 } else { 0.0 };
         (bits + value.rest).min(value.free + 1.0 + odd) + run_together
     }

@@ -17,6 +17,7 @@
 //! just learnt.
 
 pub(super) mod adapt;
+mod bits;
 pub(super) mod column;
 pub(super) mod grid;
 pub(super) mod lexicon;

@@ -20,6 +20,8 @@ const PACKED_START: f64 = 6.0;
 const PACKED_CUT: f64 = 0.6;
 /// Bits of a start beside a mark that joins: times, paths and numbers hold such marks.
 const PACKED_MARK: f64 = 1.0;
+/// The same for a point or colon between digits, which hardly ever stands between two values.
+const PACKED_POINT: f64 = 3.0;
 /// Bits of a single blank in front of a column where columns touch: what is set off needs none.
 const PACKED_BLANK: f64 = 1.0;
 /// Bits of two blanks or more inside a value.
@@ -383,7 +385,7 @@ impl<'l> Coder<'l> {
         let count = self.lines.len() as f64;
         let (mut touch, mut cut, mut mark, mut group, mut other, mut soft, mut joint) =
             (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
-        let (mut zero, mut zero_before) = (0.0, 0.0);
+        let (mut zero, mut zero_before, mut inside) = (0.0, 0.0, 0.0);
         let signed = self.is_packed && is_beside_sign(&self.lines, start);
         for line in &self.lines {
             if start >= line.len() {
@@ -400,6 +402,13 @@ impl<'l> Coder<'l> {
                     matches!(line.slice(place, place + 1), ":" | "/" | "." | "-" | "@" | "," | "_")
                 };
                 joint += f64::from(u8::from(!signed && (joins(start - 1) || joins(start))));
+                // Inside a decimal number, a time, a version or an address.
+                let digit = |place: usize| line.class(place) == Class::Digit;
+                let point = |place: usize| matches!(line.slice(place, place + 1), "." | ":");
+                inside += f64::from(u8::from(
+                    (start > 1 && digit(start - 2) && point(start - 1) && digit(start))
+                        || (digit(start - 1) && point(start) && digit(start + 1)),
+                ));
                 soft += f64::from(u8::from(left == Class::Digit && right == Class::Letter));
             } else {
                 // A blank that groups thousands is no gap between columns.
@@ -421,8 +430,12 @@ impl<'l> Coder<'l> {
                 cut = 0.0;
             }
             if self.is_packed {
-                bits =
-                    PACKED_START + if known { -1.5 * touch } else { PACKED_CUT * cut + PACKED_MARK * joint };
+                bits = PACKED_START
+                    + if known {
+                        -1.5 * touch
+                    } else {
+                        PACKED_CUT * cut + PACKED_MARK * joint + PACKED_POINT * inside
+                    };
             } else if share <= 0.5 {
                 bits += CUT * cut;
             } else if known || soft > 0.95 * count {

@@ -13,6 +13,7 @@ use super::super::measure::{ASIDE, lexicon::ValueId};
 use super::{Bench, Candidate, Form};
 use crate::record::{Dialect, Division, Fixed, Unit};
 use coder::{CUT, Coder, Frame, OPEN};
+pub(in crate::layout) use packed::glued;
 use placed::Placed;
 
 /// Most starts that are priced.
@@ -300,6 +301,7 @@ fn price(
         aside: aside.len(),
         quoted: 0,
         bad_quotes: 0,
+        names: names.filter(|_| matched).map(|n| n.text().to_owned()),
         columns,
     }
 }

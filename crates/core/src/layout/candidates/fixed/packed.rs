@@ -6,12 +6,17 @@
 use super::coder::is_beside_sign;
 use super::placed::{Class, Placed};
 use super::starts::date_edges;
+use crate::record::Unit;
 
 /// Places that are looked at.
 const WIDEST: usize = 400;
 
 /// Lines that are enough to learn habits from.
 const FEWEST: usize = 4;
+
+/// Lines that are looked at for columns that touch, and letters that make a word.
+const LINES: usize = 100;
+const WORD: usize = 4;
 
 /// Characters that tell values apart.
 const BEGINNING: usize = 3;
@@ -70,6 +75,26 @@ pub(super) fn may_touch(lines: &[&Placed], names: Option<&Placed>) -> bool {
             lines.iter().filter(meets).count() * 10 >= lines.len() * 5
         })
         || !date_edges(lines, false).is_empty()
+}
+
+/// The first place, no start itself, at which most lines go from a number straight to a word, or from a word to a number: two columns
+/// may touch there. Codes mix both as well, but hardly ever hold words.
+pub(in crate::layout) fn glued(lines: &[&[u8]], starts: &[usize], unit: Unit) -> Option<usize> {
+    let placed: Vec<Placed> = lines.iter().take(LINES).map(|l| Placed::new(l, unit)).collect();
+    let width = placed.iter().map(Placed::len).max().unwrap_or(0).min(WIDEST);
+    let run = |line: &Placed, mut places: std::ops::Range<usize>, class: Class| {
+        places.len() <= line.len() && places.all(|p| line.class(p) == class)
+    };
+    (2..width).filter(|p| !starts.contains(p)).find(|place| {
+        let place = *place;
+        let touches = |l: &&Placed| {
+            let word_behind = run(l, place..place + WORD, Class::Letter);
+            let word_before = place >= WORD && run(l, place - WORD..place, Class::Letter);
+            (word_behind && run(l, place - 2..place, Class::Digit))
+                || (word_before && run(l, place..place + 2, Class::Digit))
+        };
+        placed.len() >= FEWEST * 2 && placed.iter().filter(touches).count() * 10 >= placed.len() * 6
+    })
 }
 
 /// Starts worth a price, in order, and those of them that a date proves.
