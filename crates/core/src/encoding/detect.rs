@@ -304,6 +304,20 @@ mod tests {
     }
 
     #[test]
+    fn a_close_call_is_marked() {
+        let close = |raw: &[u8]| detect(&[raw]).unwrap().encoding.runner_up.is_some_and(|r| r.is_close);
+        // One letter of one word may be anything.
+        assert!(close(b"Berth;Size\n007;\x8E\n"));
+        assert!(!close(
+            "Liegeplatz;Gr\u{f6}\u{df}e;Geb\u{fc}hr;Schl\u{fc}ssel\n"
+                .chars()
+                .map(|c| c as u8)
+                .collect::<Vec<_>>()
+                .as_slice()
+        ));
+    }
+
+    #[test]
     fn other_files_are_named() {
         assert_eq!(detect(&[b"%PDF-1.7"]).unwrap_err(), NotText::Signature("a PDF document"));
         let noise: Vec<u8> = (0..=255).cycle().take(4096).map(|b: u8| b.wrapping_mul(7) % 9).collect();

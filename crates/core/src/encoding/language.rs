@@ -415,6 +415,34 @@ mod tests {
     }
 
     #[test]
+    fn few_words_of_east_asia_are_enough() {
+        for (label, text) in [
+            ("big5", "日期 費用 單位 借方 貸方"),
+            ("gb18030", "日期 费用 单位 库存 订单"),
+            ("euc-jp", "得意先 金額 単位 倉庫"),
+            ("shift_jis", "得意先 金額 単位 倉庫"),
+            ("euc-kr", "거래처 금액 단위 창고"),
+        ] {
+            assert_eq!(cheapest(label, text), label, "{text}");
+        }
+    }
+
+    #[test]
+    fn what_comes_again_says_nothing_new() {
+        let text: Vec<char> = "12 m³ 13 m³ 14 m³ Niño".chars().collect();
+        assert_eq!(different_words(&text).into_iter().collect::<String>(), " m³ \n Niño\n");
+        let words = "Niño 12 m³;13 m³;14 m³;15 m³;16 m³;17 m³;18 m³;19 m³ ";
+        assert_eq!(cheapest("windows-1252", words), "windows-1252");
+    }
+
+    #[test]
+    fn letters_that_no_word_has_are_dear() {
+        // Cyrillic read as Greek or as Western letters.
+        assert_eq!(cheapest("windows-1251", "Ведомость"), "windows-1251");
+        assert_eq!(cheapest("windows-1251", "Дата Сумма"), "windows-1251");
+    }
+
+    #[test]
     fn dos_pages_are_told_from_each_other() {
         // Words with the bytes of code page 852: the letters of Central Europe.
         let polish = b"za\xBE\xA2\xE5 g\x98\xABl\xA5 ja\xAB\xE4, \xB6\xA2d\xAB, \x98wie\xBEy, \xBE\xA2\x88ty";

@@ -371,15 +371,16 @@ impl Machine {
         }
     }
 
-    /// Whether the line at `from` is drawn: marks three times in a row, in each field that is not blank; `None`: cannot be
-    /// told yet. Where lines are not divided, it is a value like any other.
+    /// Whether the line at `from` is drawn: marks three times in a row, in each field that is not blank; beside two such fields
+    /// also fewer marks of the same sort, below a narrow column. `None`: cannot be told yet. Where lines are not divided, it is a
+    /// value like any other.
     fn rule_line(&self, text: &[u8], from: usize, last: bool) -> Option<bool> {
         if self.first == NO_BYTE && self.dialect.division == Division::Delimited {
             return Some(false);
         }
         let (mut run, mut before, mut longest, mut inside) = (0, 0, 0, false);
-        // Fields of three marks and more, and shorter ones.
-        let (mut long, mut short) = (0, 0);
+        // Fields of three marks and more, and shorter ones; the mark, and whether there is no other.
+        let (mut long, mut short, mut mark, mut alike) = (0, 0, 0, true);
         let mut at = from;
         loop {
             let byte = match text.get(at) {
@@ -395,12 +396,8 @@ impl Machine {
             if byte == self.first || byte == b'\n' || byte == b' ' {
                 long += usize::from(inside && longest >= 3);
                 short += usize::from(inside && longest < 3);
-                // A field of one or two marks may be a value, but not among several that are drawn.
-                if short > 0 && (byte == b'\n' || short > long + 1) && long < 2 {
-                    return Some(false);
-                }
                 if byte == b'\n' {
-                    return Some(long > 0 && long >= short);
+                    return Some(long > 0 && (short == 0 || (long > 1 && alike)));
                 }
                 (run, longest, inside) = (0, 0, false);
             } else if is_rule_mark(byte) || (byte >= 0x80 && is_drawn(&text[at..])) {
@@ -408,6 +405,8 @@ impl Machine {
                     if run > 0 && (byte == before || (byte >= 0x80 && before >= 0x80)) { run + 1 } else { 1 };
                 longest = longest.max(run);
                 inside = true;
+                alike &= byte < 0x80 && (mark == 0 || mark == byte);
+                mark = byte;
             } else {
                 return Some(false);
             }

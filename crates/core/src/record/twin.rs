@@ -79,18 +79,24 @@ impl<'t> Twin<'t> {
         blank && (self.skips_runs_of_blanks() || !line.chars().any(|c| Some(c) == first))
     }
 
-    /// Whether every part of the line is drawn with marks, some mark three times in a row.
+    /// Whether every part of the line is drawn with marks, some mark three times in a row; or two parts are, and all with one mark.
     fn rule_line(&self) -> bool {
         let line = &self.text[self.at..self.this_line().0];
         let divider = self.delimiter().chars().next();
         let mark = |c: char| "-=_~*#+|".contains(c) || ('\u{2500}'..='\u{257f}').contains(&c);
         let same = |a: char, b: char| a == b || (!a.is_ascii() && !b.is_ascii());
-        let drawn = |part: &str| {
+        let long = |part: &str| {
             let chars: Vec<char> = part.chars().collect();
-            chars.iter().all(|c| mark(*c)) && chars.windows(3).any(|w| same(w[0], w[1]) && same(w[1], w[2]))
+            chars.windows(3).any(|w| same(w[0], w[1]) && same(w[1], w[2]))
         };
         let parts = || line.split(|c| c == ' ' || Some(c) == divider).filter(|p| !p.is_empty());
-        divider.is_some() && parts().next().is_some() && parts().all(drawn)
+        let marks: Vec<char> = parts().flat_map(str::chars).collect();
+        let alike = marks.iter().all(|c| c.is_ascii() && *c == marks[0]);
+        let drawn = parts().filter(|p| long(p)).count();
+        divider.is_some()
+            && marks.iter().all(|c| mark(*c))
+            && drawn > 0
+            && (drawn == parts().count() || (drawn > 1 && alike))
     }
 
     /// Whether a tab divides as a space does.

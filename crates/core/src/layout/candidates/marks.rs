@@ -182,4 +182,19 @@ mod tests {
             assert!(delimiters(&lines).contains(&expected.to_owned()), "{line}: {:?}", delimiters(&lines));
         }
     }
+
+    #[test]
+    fn marks_are_found_below_other_lines_and_beside_blank_fields() {
+        let title = ["Dues of August", "**********", "Printed: noon", "", "for the board", "of the quay"];
+        for (lines, expected) in [
+            // Blank fields make runs of a doubled mark longer; times hold it once.
+            (["7::::09:30::3", "8::Tern::10:15::", "9::::11:00::5", "10::Anselm::::7"], "::"),
+            (["7*Tern*12*3", "8*Anselm*9*4", "9*Heron*3*5", "10*Saltwind*7*1"], "*"),
+            (["7&Tern&12", "8&Anselm&9", "9&Heron&3", "10&Saltwind&7"], "&"),
+            (["7\t|\tTern\t|\t12", "8\t|\tHeron\t|\t9", "9\t|\tTern\t|\t3", "7\t|\tIce\t|\t1"], "\t|\t"),
+        ] {
+            let all: Vec<&str> = title.iter().chain(&lines).copied().filter(|l| !l.is_empty()).collect();
+            assert!(delimiters(&all).contains(&expected.to_owned()), "{expected}: {:?}", delimiters(&all));
+        }
+    }
 }

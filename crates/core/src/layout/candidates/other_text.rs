@@ -114,7 +114,7 @@ fn is_structured(lines: &[&str]) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use super::not_a_table;
+    use super::{is_log, not_a_table};
 
     #[test]
     fn other_forms_of_text_are_known() {
@@ -126,9 +126,33 @@ mod tests {
             ("[a]\nberth=007\ndues=3\n[b]\nberth=008\ndues=4\n[c]\nberth=009\ndues=5\n", false),
             ("berth,dues\n007,12.5\n", false),
             ("[1;2]\n[3;4]\n", false),
+            (
+                "int dues(int berth) {\n  if (berth < 7) {\n    return 12;\n  }\n  return 3;\n}\n\nvoid list(void) {\n  for (int i = 0; i < 9; i += 1) {\n    dues(i);\n  }\n}\n",
+                true,
+            ),
+            (
+                "def dues(berth):\n    if berth < 7:\n        return 12\n    for b in range(3):\n        x = dues(b)\n    return x\n",
+                true,
+            ),
+            // Words of programs in tables.
+            ("if,12\nfor,13\nwhile,14\nreturn,15\n", false),
+            ("case no;return;class\n7;yes;A\n8;no;B\n9;yes;A\n", false),
         ] {
             let lines: Vec<&str> = text.lines().collect();
             assert_eq!(not_a_table(&lines).is_some(), expected, "{text}");
+        }
+    }
+
+    #[test]
+    fn logs_are_known_by_how_grave_their_lines_are() {
+        for (text, expected) in [
+            ("INFO  crane ready\nWARN  gate left open\nERROR tide gauge lost\nINFO  gauge found\n", true),
+            ("06:20 [WARN] gate\n06:21 [INFO] crane\n06:22 [INFO] crane\n06:25 [ERROR] tide\n", true),
+            ("Info desk 1\nInfo desk 2\nGate 3\nGate 4\n", false),
+            ("WARN\nERROR\n", false),
+        ] {
+            let lines: Vec<&str> = text.lines().collect();
+            assert_eq!(is_log(&lines), expected, "{text}");
         }
     }
 }

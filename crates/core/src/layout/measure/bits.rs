@@ -40,7 +40,9 @@ mod tests {
     #[test]
     fn the_table_agrees_with_the_library() {
         for i in 1..20_000_i32 {
-            for number in [f64::from(i), f64::from(i) / 20_000.0, 1.0 / f64::from(i * i + 1), f64::from(i).exp2()] {
+            for number in
+                [f64::from(i), f64::from(i) / 20_000.0, 1.0 / f64::from(i * i + 1), f64::from(i).exp2()]
+            {
                 let number = number.clamp(1e-300, 1e300);
                 assert!((log2(number) - number.log2()).abs() < 1e-9, "{number}");
             }

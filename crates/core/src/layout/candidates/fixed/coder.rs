@@ -4,10 +4,10 @@ use super::super::super::measure::START;
 use super::super::super::measure::adapt::Adapt;
 use super::super::super::measure::column::{Column, Words};
 use super::super::super::measure::lexicon::{BLANK, Lexicon};
-use super::super::super::measure::sort::{Sort, sort_of};
 use super::super::aligned::ONE_BLANK_DIGITS;
+use super::between::{beside_sign, group_at, keys_beside_words};
+use super::naming::{Names, names_of};
 use super::placed::{Class, Placed};
-use super::starts::ends_before;
 use rustc_hash::FxHashMap;
 
 /// Bits of a start that most lines run across without a blank, and of each such line; more beside a mark that joins.
@@ -72,169 +72,6 @@ pub(super) struct Frame<'f> {
     pub(super) is_packed: bool,
 }
 
-/// The words of a line of names as places, and which of them begin a name, by index.
-type Names = (Vec<(usize, usize)>, Vec<usize>);
-
-/// The words of a line of names, and which of them begin a name: those behind two blanks, and those behind a blank that all
-/// lines share, with values on both sides of it, or with numbers that all end before it. Where columns touch names do as well: a capital behind a small letter begins one,
-/// and a blank may be part of one.
-fn names_of(names: &Placed, lines: &[&Placed], is_packed: bool) -> Names {
-    if is_packed {
-        return packed_names(names);
-    }
-    let words = names.runs(false);
-    let few = lines.len() / 50;
-    let mut begins = Vec::new();
-    for (at, (from, to)) in words.iter().enumerate() {
-        let Some((before, end)) = at.checked_sub(1).map(|b| words[b]) else {
-            begins.push(0);
-            continue;
-        };
-        let next = words.get(at + 1);
-        let shared = || lines.iter().filter(|l| l.is_filled(end)).count() <= few;
-        let filled = |from: usize, to: usize| lines.iter().any(|l| l.extent(from, to).is_some());
-        // What reaches below the next name is the value of that one.
-        let own = || {
-            let limit = next.map_or(OPEN, |w| w.0).max(*to);
-            lines.iter().any(|l| match (l.extent(*from, limit), next) {
-                (Some((first, _)), Some(next)) => {
-                    first < *to || !(first..next.0 + 1).all(|p| l.is_filled(p) || l.is_filled(p + 1))
-                }
-                (found, _) => found.is_some(),
-            })
-        };
-        if from - end > 1 || (shared() && filled(before, end) && own()) || ends_before(lines, (before, end)) {
-            begins.push(at);
-        }
-    }
-    (words, begins)
-}
-
-/// Whether names touch one another.
-pub(super) fn is_glued(names: &Placed) -> bool {
-    packed_names(names).0.len() > names.runs(false).len()
-}
-
-/// The words of names that touch, and which of them surely begin a name.
-fn packed_names(names: &Placed) -> Names {
-    let (mut words, mut begins) = (Vec::new(), Vec::new());
-    for (from, to) in names.runs(false) {
-        let small = |place: usize| {
-            names.slice(place, place + 1).chars().all(|c| c.is_lowercase() || matches!(c, '.' | '%' | ')'))
-        };
-        let capital = |place: usize| names.slice(place, place + 1).chars().all(char::is_uppercase);
-        let mut begin = from;
-        for place in from + 1..=to {
-            if place < to && !(small(place - 1) && capital(place)) {
-                continue;
-            }
-            let behind = words.last().map_or(2, |last: &(usize, usize)| begin - last.1);
-            if behind != 1 {
-                begins.push(words.len());
-            }
-            words.push((begin, place));
-            begin = place;
-        }
-    }
-    (words, begins)
-}
-
-/// Whether each column has exactly one name of its own, or exactly one part of a rule.
-pub(super) fn is_matched(frame: &Frame<'_>, lines: &[&Placed], starts: &[usize]) -> bool {
-    let one_each = |places: &[usize]| {
-        places.len() == starts.len()
-            && starts.iter().enumerate().all(|(at, start)| {
-                let end = starts.get(at + 1).copied().unwrap_or(OPEN);
-                places.iter().filter(|p| (*start..end).contains(*p)).count() == 1
-            })
-    };
-    let ruled = frame.rule.is_some_and(|r| one_each(&r.runs(false).iter().map(|r| r.0).collect::<Vec<_>>()));
-    ruled
-        || frame.names.is_some_and(|names| {
-            let (words, begins) = names_of(names, lines, frame.is_packed);
-            one_each(&begins.iter().map(|b| words[*b].0).collect::<Vec<_>>())
-        })
-}
-
-/// Whether the blank at a place stands between the groups of one number (`271 119,50`), or between two numbers that are none; none
-/// if it does not stand between digits.
-fn group_at(line: &Placed, blank: usize) -> Option<bool> {
-    let digit = |place: usize| line.class(place) == Class::Digit;
-    if blank == 0 || !digit(blank - 1) || !digit(blank + 1) {
-        return None;
-    }
-    let from = (0..blank).rev().find(|p| !line.is_filled(*p)).map_or(0, |p| p + 1);
-    let to = (blank + 1..).find(|p| !line.is_filled(*p)).unwrap_or(blank + 1);
-    let (before, behind) = (line.slice(from, blank), line.slice(blank + 1, to));
-    let first = before.trim_start_matches(|c: char| !c.is_ascii_digit());
-    let whole = behind.bytes().take_while(u8::is_ascii_digit).count();
-    let decimals = behind.get(whole..).unwrap_or("");
-    let ends = decimals.bytes().filter(|b| b.is_ascii_digit()).count() + 1 >= decimals.len()
-        && !decimals.starts_with([':', '/']);
-    Some((1..=3).contains(&first.len()) && first.bytes().all(|b| b.is_ascii_digit()) && whole == 3 && ends)
-}
-
-/// In how many lines a start stands, one blank behind, between a code and a word, or between a date and something else; 0 where that is no habit, or where one of the two
-/// hardly varies: units, months and marks stand beside numbers in one value.
-fn keys_beside_words(lines: &[&Placed], start: usize) -> usize {
-    let (mut both, mut fitting) = (0, 0);
-    let (mut keys, mut words) = (rustc_hash::FxHashSet::default(), rustc_hash::FxHashSet::default());
-    let mut others = rustc_hash::FxHashSet::default();
-    for line in lines {
-        if start < 2 || start >= line.len() || line.is_filled(start) == line.is_filled(start - 1) {
-            continue;
-        }
-        let blank = if line.is_filled(start) { start - 1 } else { start };
-        if !line.is_filled(blank + 1) || !line.is_filled(blank - 1) {
-            continue;
-        }
-        both += 1;
-        let from = (0..blank).rev().find(|p| !line.is_filled(*p)).map_or(0, |p| p + 1);
-        let to = (blank + 1..).find(|p| !line.is_filled(*p)).unwrap_or(blank + 1);
-        let sides = (line.slice(from, blank), line.slice(blank + 1, to));
-        let is_moment = |text: &str| sort_of(text) == Sort::Moment;
-        let digits = |text: &str| text.bytes().filter(u8::is_ascii_digit).count();
-        let is_year = |text: &str| text.len() == 4 && (text.starts_with("19") || text.starts_with("20"));
-        let is_key = |text: &str| digits(text) >= 3 && !is_year(text);
-        let is_word =
-            |text: &str| digits(text) == 0 && text.chars().filter(|c| c.is_alphabetic()).count() >= 4;
-        if is_moment(sides.0) != is_moment(sides.1) && !is_moment(line.slice(from, to)) {
-            let (moment, other) = if is_moment(sides.0) { sides } else { (sides.1, sides.0) };
-            keys.insert(moment);
-            others.insert(other);
-            fitting += 1;
-            continue;
-        }
-        let (key, word) = if digits(sides.0) > 0 { sides } else { (sides.1, sides.0) };
-        if is_key(key) && digits(word) == 0 {
-            keys.insert(key);
-            if is_word(word) {
-                words.insert(word);
-            }
-            fitting += 1;
-        }
-    }
-    // Dates come again and again in some files.
-    let enough = 4.max(fitting / 8);
-    let habit = fitting * 10 >= both * 9 && fitting * 10 >= lines.len() * 7;
-    let varied = words.len() >= enough || others.len() >= 2;
-    if habit && keys.len() >= enough && varied { fitting } else { 0 }
-}
-
-/// Whether a start stands beside the sign of a number of fixed width: behind it where lines end with signs, else in front of it.
-pub(super) fn is_beside_sign(lines: &[&Placed], start: usize) -> bool {
-    let trailing = lines.iter().filter(|l| l.text().ends_with(['+', '-'])).count() * 2 > lines.len();
-    let place = if trailing { start - 1 } else { start };
-    let (mut plus, mut all, mut signs) = (0, 0, 0);
-    for line in lines.iter().filter(|l| l.is_filled(place)) {
-        let sign = line.slice(place, place + 1);
-        plus += usize::from(sign == "+");
-        signs += usize::from(matches!(sign, "+" | "-"));
-        all += 1;
-    }
-    plus > 0 && signs * 20 >= all * 19 && all * 2 >= lines.len()
-}
-
 /// Prices lines cut at starts.
 pub(super) struct Coder<'l> {
     lines: Vec<&'l Placed>,
@@ -294,7 +131,7 @@ impl<'l> Coder<'l> {
             let any = words.iter().any(|w| (from..to).contains(&w.0));
             let names = begins.iter().filter(|b| (from..to).contains(&words[**b].0)).count();
             let cut = cuts(words);
-            if !any && !(self.is_packed && cut) {
+            if !(any || self.is_packed && cut) {
                 bits += UNNAMED + UNNAMED_LINE * lines;
             } else if names > 1 {
                 bits += (UNNAMED + UNNAMED_LINE * lines) * (names - 1) as f64;
@@ -319,9 +156,10 @@ impl<'l> Coder<'l> {
 
     /// Whether hardly a value of a column stands below its name.
     fn is_beside(&self, words: &[(usize, usize)], from: usize, to: usize) -> bool {
-        let mut own = words.iter().filter(|w| (from..to).contains(&w.0));
-        let Some((begin, mut end)) = own.next().copied() else { return false };
-        end = own.last().map_or(end, |w| w.1);
+        let own = || words.iter().filter(|w| (from..to).contains(&w.0));
+        let Some((begin, end)) = own().next().zip(own().next_back()).map(|(a, b)| (a.0, b.1)) else {
+            return false;
+        };
         let (mut filled, mut below) = (0, 0);
         for (first, last) in self.lines.iter().filter_map(|l| l.extent(from, to)) {
             filled += 1;
@@ -386,7 +224,7 @@ impl<'l> Coder<'l> {
         let (mut touch, mut cut, mut mark, mut group, mut other, mut soft, mut joint) =
             (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
         let (mut zero, mut zero_before, mut inside) = (0.0, 0.0, 0.0);
-        let signed = self.is_packed && is_beside_sign(&self.lines, start);
+        let sign = if self.is_packed { beside_sign(&self.lines, start) } else { None };
         for line in &self.lines {
             if start >= line.len() {
                 continue;
@@ -401,7 +239,9 @@ impl<'l> Coder<'l> {
                 let joins = |place: usize| {
                     matches!(line.slice(place, place + 1), ":" | "/" | "." | "-" | "@" | "," | "_")
                 };
-                joint += f64::from(u8::from(!signed && (joins(start - 1) || joins(start))));
+                joint += f64::from(u8::from(
+                    sign == Some(false) || (sign.is_none() && (joins(start - 1) || joins(start))),
+                ));
                 // Inside a decimal number, a time, a version or an address.
                 let digit = |place: usize| line.class(place) == Class::Digit;
                 let point = |place: usize| matches!(line.slice(place, place + 1), "." | ":");
@@ -499,5 +339,51 @@ impl<'l> Coder<'l> {
         }
         starts.reverse();
         starts
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::record::Unit;
+
+    /// The slow twin: all subsets of the proposals.
+    fn cheapest_of_all(coder: &mut Coder<'_>, lexicon: &mut Lexicon, proposals: &[usize]) -> f64 {
+        (0..1_u32 << (proposals.len() - 1))
+            .map(|chosen| {
+                let of = |at: &usize| at.checked_sub(1).is_none_or(|bit| chosen & (1 << bit) != 0);
+                let starts: Vec<usize> = (0..proposals.len()).filter(of).map(|at| proposals[at]).collect();
+                coder.total(lexicon, &starts)
+            })
+            .fold(f64::INFINITY, f64::min)
+    }
+
+    #[test]
+    fn the_best_starts_are_the_cheapest_of_all() {
+        let names = "Berth  Ship           Arrived     Dues";
+        let texts: Vec<String> = (0..24_u32)
+            .map(|i| {
+                let ship = ["Saltwind", "Grey Heron", "Anselm", "Tern"]
+                    [(i.wrapping_mul(2_654_435_761) >> 20) as usize % 4];
+                format!(
+                    "{:03}    {ship:<14} 2031-08-{:02} {:>6}",
+                    i * 37 % 900,
+                    1 + i % 28,
+                    i * i * 13 % 7000
+                )
+            })
+            .collect();
+        let placed: Vec<Placed> = texts.iter().map(|t| Placed::new(t.as_bytes(), Unit::Characters)).collect();
+        let names = Placed::new(names.as_bytes(), Unit::Characters);
+        let lines: Vec<&Placed> = placed.iter().collect();
+        let proposals = [0, 3, 7, 12, 21, 26, 29, 32, 38];
+        for (names, is_packed) in [(None, false), (Some(&names), false), (None, true), (Some(&names), true)] {
+            let frame = Frame { names, is_packed, ..Frame::default() };
+            let (mut coder, mut lexicon) = (Coder::new(lines.clone(), &frame), Lexicon::default());
+            let best = coder.best(&mut lexicon, &proposals);
+            let own = coder.total(&mut lexicon, &best);
+            let all = cheapest_of_all(&mut coder, &mut lexicon, &proposals);
+            assert!((own - all).abs() < 1e-6, "{best:?}: {own} {all}");
+        }
     }
 }

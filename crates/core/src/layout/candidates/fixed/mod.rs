@@ -1,6 +1,8 @@
 //! Fixed layouts: starts are proposed from what lines have in common, taken out while that saves bits, and put to their places.
 
+mod between;
 mod coder;
+mod naming;
 mod packed;
 pub(in crate::layout) mod placed;
 mod settle;
@@ -172,7 +174,7 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         found.iter().any(|c| matches!(c.form, Form::Fixed { matched: true, .. }) && c.evenness() >= 0.98);
     let glued = named && {
         let starts = starts::gaps(&core, 0.0);
-        names_line(&mut bench.lexicon, all, &core, &starts).is_some_and(coder::is_glued)
+        names_line(&mut bench.lexicon, all, &core, &starts).is_some_and(naming::is_glued)
     };
     if rule.is_none() && (!named || glued) {
         found.extend(packed(bench, all, &core, unit));
@@ -280,12 +282,14 @@ fn price(
     }
     // A rule with a part for each column states where they start.
     let settled = match frame.rule.map(|r| r.runs(false)) {
-        Some(parts) if settles && coder::is_matched(&Frame { names: None, ..*frame }, &records, &settled) => {
+        Some(parts)
+            if settles && naming::is_matched(&Frame { names: None, ..*frame }, &records, &settled) =>
+        {
             parts.iter().enumerate().map(|(at, part)| if at == 0 { 0 } else { part.0 }).collect()
         }
         _ => settled,
     };
-    let matched = coder::is_matched(frame, &records, &settled);
+    let matched = naming::is_matched(frame, &records, &settled);
     let whole = records.iter().filter(|l| settled[1..].iter().all(|s| !l.is_crossed(*s))).count();
     Candidate {
         dialect: Dialect {

@@ -3,7 +3,7 @@
 //! No blank sets such columns off, so each hint alone is weak. All of them propose; the price of the columns decides which stay.
 //! Where digits touch digits without a date, a sign, a name or a change of habit, nothing proposes: that is for people to say.
 
-use super::coder::is_beside_sign;
+use super::between::beside_sign;
 use super::placed::{Class, Placed};
 use super::starts::date_edges;
 use crate::record::Unit;
@@ -54,7 +54,8 @@ impl Habit {
 }
 
 /// Whether columns may touch in these lines: at some place most of them go from one sort of character to another without a blank,
-/// or many run across the begin of a name that stands two blanks behind the one before.
+/// many run across the begin of a name that
+/// stands two blanks behind the one before, or a sign stands between two numbers.
 pub(super) fn may_touch(lines: &[&Placed], names: Option<&Placed>) -> bool {
     let crossed = |place: usize| lines.iter().filter(|l| l.is_crossed(place)).count() * 10 >= lines.len() * 2;
     let named = names.map(|n| n.runs(true)).unwrap_or_default();
@@ -75,6 +76,7 @@ pub(super) fn may_touch(lines: &[&Placed], names: Option<&Placed>) -> bool {
             lines.iter().filter(meets).count() * 10 >= lines.len() * 5
         })
         || !date_edges(lines, false).is_empty()
+        || (1..width).any(|place| beside_sign(lines, place).is_some() && crossed(place))
 }
 
 /// The first place, no start itself, at which most lines go from a number straight to a word, or from a word to a number: two columns
@@ -137,7 +139,7 @@ pub(super) fn propose(
             }
         }
         // A sign ends the number before it, or begins the one behind it.
-        if is_beside_sign(lines, place) {
+        if beside_sign(lines, place) == Some(true) {
             own = own.max(1.5);
         }
         if own > 0.25 {

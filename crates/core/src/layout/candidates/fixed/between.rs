@@ -1,0 +1,109 @@
+//! What stands on both sides of a place, in all lines: groups of one number, a key and words, a sign.
+
+use super::super::super::measure::sort::{Sort, sort_of};
+use super::placed::{Class, Placed};
+
+/// Whether the blank at a place stands between the groups of one number (`271 119,50`), or between two numbers that are none; none
+/// if it does not stand between digits.
+pub(super) fn group_at(line: &Placed, blank: usize) -> Option<bool> {
+    let digit = |place: usize| line.class(place) == Class::Digit;
+    if blank == 0 || !digit(blank - 1) || !digit(blank + 1) {
+        return None;
+    }
+    let from = (0..blank).rev().find(|p| !line.is_filled(*p)).map_or(0, |p| p + 1);
+    let to = (blank + 1..line.len()).find(|p| !line.is_filled(*p)).unwrap_or(line.len());
+    let (before, behind) = (line.slice(from, blank), line.slice(blank + 1, to));
+    let first = before.trim_start_matches(|c: char| !c.is_ascii_digit());
+    let whole = behind.bytes().take_while(u8::is_ascii_digit).count();
+    let decimals = behind.get(whole..).unwrap_or("");
+    let ends = decimals.bytes().filter(u8::is_ascii_digit).count() + 1 >= decimals.len()
+        && !decimals.starts_with([':', '/']);
+    Some((1..=3).contains(&first.len()) && first.bytes().all(|b| b.is_ascii_digit()) && whole == 3 && ends)
+}
+
+/// In how many lines a start stands, one blank behind, between a code and a word, or between a date and something else; 0 where that is no habit, or where one of the two
+/// hardly varies: units, months and marks stand beside numbers in one value.
+pub(super) fn keys_beside_words(lines: &[&Placed], start: usize) -> usize {
+    let (mut both, mut fitting) = (0, 0);
+    let (mut keys, mut words) = (rustc_hash::FxHashSet::default(), rustc_hash::FxHashSet::default());
+    let mut others = rustc_hash::FxHashSet::default();
+    for line in lines {
+        if start < 2 || start >= line.len() || line.is_filled(start) == line.is_filled(start - 1) {
+            continue;
+        }
+        let blank = if line.is_filled(start) { start - 1 } else { start };
+        if !line.is_filled(blank + 1) || !line.is_filled(blank - 1) {
+            continue;
+        }
+        both += 1;
+        let from = (0..blank).rev().find(|p| !line.is_filled(*p)).map_or(0, |p| p + 1);
+        let to = (blank + 1..line.len()).find(|p| !line.is_filled(*p)).unwrap_or(line.len());
+        let sides = (line.slice(from, blank), line.slice(blank + 1, to));
+        let is_moment = |text: &str| sort_of(text) == Sort::Moment;
+        let digits = |text: &str| text.bytes().filter(u8::is_ascii_digit).count();
+        let is_year = |text: &str| text.len() == 4 && (text.starts_with("19") || text.starts_with("20"));
+        let is_key = |text: &str| digits(text) >= 3 && !is_year(text);
+        let is_word =
+            |text: &str| digits(text) == 0 && text.chars().filter(|c| c.is_alphabetic()).count() >= 4;
+        if is_moment(sides.0) != is_moment(sides.1) && !is_moment(line.slice(from, to)) {
+            let (moment, other) = if is_moment(sides.0) { sides } else { (sides.1, sides.0) };
+            keys.insert(moment);
+            others.insert(other);
+            fitting += 1;
+            continue;
+        }
+        let (key, word) = if digits(sides.0) > 0 { sides } else { (sides.1, sides.0) };
+        if is_key(key) && digits(word) == 0 {
+            keys.insert(key);
+            if is_word(word) {
+                words.insert(word);
+            }
+            fitting += 1;
+        }
+    }
+    // Dates come again and again in some files.
+    let enough = 4.max(fitting / 8);
+    let habit = fitting * 10 >= both * 9 && fitting * 10 >= lines.len() * 7;
+    let varied = words.len() >= enough || others.len() >= 2;
+    if habit && keys.len() >= enough && varied { fitting } else { 0 }
+}
+
+/// Whether a start stands on the right side of the sign of a number of fixed width: behind it where lines end with signs, else in
+/// front of it. None: it stands beside no sign.
+pub(super) fn beside_sign(lines: &[&Placed], start: usize) -> Option<bool> {
+    let trailing = lines.iter().filter(|l| l.text().ends_with(['+', '-'])).count() * 2 > lines.len();
+    let is_sign = |place: usize| {
+        let (mut plus, mut all, mut signs) = (0, 0, 0);
+        for line in lines.iter().filter(|l| l.is_filled(place)) {
+            let sign = line.slice(place, place + 1);
+            plus += usize::from(sign == "+");
+            signs += usize::from(matches!(sign, "+" | "-"));
+            all += 1;
+        }
+        plus > 0 && signs * 20 >= all * 19 && all * 2 >= lines.len()
+    };
+    let (own, other) = if trailing { (start - 1, start) } else { (start, start - 1) };
+    if is_sign(own) { Some(true) } else { is_sign(other).then_some(false) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::record::Unit;
+
+    #[test]
+    fn blanks_inside_numbers_are_told_from_blanks_between_them() {
+        for (text, blank, grouped) in [
+            ("271 119,50", 3, Some(true)),
+            ("-1 000", 2, Some(true)),
+            ("12 1197", 2, Some(false)),
+            ("5:27 959.443", 4, Some(false)),
+            ("66,68 796.083.73", 5, Some(false)),
+            ("1234 567", 4, Some(false)),
+            ("7 Tern", 1, None),
+        ] {
+            let line = Placed::new(text.as_bytes(), Unit::Characters);
+            assert_eq!(group_at(&line, blank), grouped, "{text}");
+        }
+    }
+}

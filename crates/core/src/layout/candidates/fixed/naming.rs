@@ -1,0 +1,119 @@
+//! Lines of names: their words, which of them begin a name, and whether each column has one.
+
+use super::coder::{Frame, OPEN};
+use super::placed::Placed;
+use super::starts::ends_before;
+
+/// The words of a line of names as places, and which of them begin a name, by index.
+pub(super) type Names = (Vec<(usize, usize)>, Vec<usize>);
+
+/// The words of a line of names, and which of them begin a name: those behind two blanks, and those behind a blank that all
+/// lines share, with values on both sides of it, or with numbers that all end before it. Where columns touch names do as well: a capital behind a small letter begins one,
+/// and a blank may be part of one.
+pub(super) fn names_of(names: &Placed, lines: &[&Placed], is_packed: bool) -> Names {
+    if is_packed {
+        return packed_names(names);
+    }
+    let words = names.runs(false);
+    let few = lines.len() / 50;
+    let mut begins = Vec::new();
+    for (at, (from, to)) in words.iter().enumerate() {
+        let Some((before, end)) = at.checked_sub(1).map(|b| words[b]) else {
+            begins.push(0);
+            continue;
+        };
+        let next = words.get(at + 1);
+        let shared = || lines.iter().filter(|l| l.is_filled(end)).count() <= few;
+        let filled = |from: usize, to: usize| lines.iter().any(|l| l.extent(from, to).is_some());
+        // What reaches below the next name is the value of that one.
+        let own = || {
+            let limit = next.map_or(OPEN, |w| w.0).max(*to);
+            lines.iter().any(|l| match (l.extent(*from, limit), next) {
+                (Some((first, _)), Some(next)) => {
+                    first < *to || !(first..=next.0).all(|p| l.is_filled(p) || l.is_filled(p + 1))
+                }
+                (found, _) => found.is_some(),
+            })
+        };
+        if from - end > 1 || (shared() && filled(before, end) && own()) || ends_before(lines, (before, end)) {
+            begins.push(at);
+        }
+    }
+    (words, begins)
+}
+
+/// Whether names touch one another.
+pub(super) fn is_glued(names: &Placed) -> bool {
+    packed_names(names).0.len() > names.runs(false).len()
+}
+
+/// The words of names that touch, and which of them surely begin a name.
+fn packed_names(names: &Placed) -> Names {
+    let (mut words, mut begins) = (Vec::new(), Vec::new());
+    for (from, to) in names.runs(false) {
+        let small = |place: usize| {
+            names.slice(place, place + 1).chars().all(|c| c.is_lowercase() || matches!(c, '.' | '%' | ')'))
+        };
+        let capital = |place: usize| names.slice(place, place + 1).chars().all(char::is_uppercase);
+        let mut begin = from;
+        for place in from + 1..=to {
+            if place < to && !(small(place - 1) && capital(place)) {
+                continue;
+            }
+            let behind = words.last().map_or(2, |last: &(usize, usize)| begin - last.1);
+            if behind != 1 {
+                begins.push(words.len());
+            }
+            words.push((begin, place));
+            begin = place;
+        }
+    }
+    (words, begins)
+}
+
+/// Whether each column has exactly one name of its own, or exactly one part of a rule.
+pub(super) fn is_matched(frame: &Frame<'_>, lines: &[&Placed], starts: &[usize]) -> bool {
+    let one_each = |places: &[usize]| {
+        places.len() == starts.len()
+            && starts.iter().enumerate().all(|(at, start)| {
+                let end = starts.get(at + 1).copied().unwrap_or(OPEN);
+                places.iter().filter(|p| (*start..end).contains(*p)).count() == 1
+            })
+    };
+    let ruled = frame.rule.is_some_and(|r| one_each(&r.runs(false).iter().map(|r| r.0).collect::<Vec<_>>()));
+    ruled
+        || frame.names.is_some_and(|names| {
+            let (words, begins) = names_of(names, lines, frame.is_packed);
+            one_each(&begins.iter().map(|b| words[*b].0).collect::<Vec<_>>())
+        })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::record::Unit;
+
+    #[test]
+    fn words_of_a_line_of_names_begin_names_where_values_say_so() {
+        let lines = |texts: &[&str]| -> Vec<Placed> {
+            texts.iter().map(|t| Placed::new(t.as_bytes(), Unit::Characters)).collect()
+        };
+        for (names, values, begins) in [
+            // Two words above one value, and above two.
+            ("Call no  Ship", &["TQ1      Tern", "TQ22     Heron"][..], &[0, 2][..]),
+            ("Call no  Ship", &["TQ1  7   Tern", "TQ22 8   Heron"], &[0, 1, 2]),
+            // The value behind belongs to the name that it stands below.
+            ("Call no      Net", &["TQ1       12.50", "TQ22    1012.50"], &[0, 2]),
+        ] {
+            let placed = lines(values);
+            let all: Vec<&Placed> = placed.iter().collect();
+            let names = Placed::new(names.as_bytes(), Unit::Characters);
+            assert_eq!(names_of(&names, &all, false).1, begins, "{}", names.text());
+        }
+        let glued = Placed::new(b"ShipCallArrived Dues  Flag", Unit::Characters);
+        let (words, begins) = packed_names(&glued);
+        assert_eq!(words, [(0, 4), (4, 8), (8, 15), (16, 20), (22, 26)]);
+        assert_eq!(begins, [0, 1, 2, 4]);
+        assert!(is_glued(&glued) && !is_glued(&Placed::new(b"Ship Call", Unit::Characters)));
+    }
+}
