@@ -439,11 +439,34 @@ pub fn named(decimal: Decimal) -> &'static str {
     }
 }
 
+/// Whether all numbers are digits with one point at most, as levels are written.
+fn is_levelled(stats: &ColumnStats) -> bool {
+    stats.comma.is_none()
+        && stats.point.as_ref().is_some_and(|numbers| {
+            numbers.spellings.sorted().iter().all(|code| {
+                let spelling = code.spelling();
+                let plain = NumberSpelling {
+                    decimals: spelling.decimals,
+                    mark: spelling.mark,
+                    ..NumberSpelling::PLAIN
+                };
+                spelling == plain
+            })
+        })
+}
+
 /// Why a column of whole numbers is made of identifiers, if it is.
 fn identifier(stats: &ColumnStats, name: &str, around: &Surroundings) -> Option<String> {
+    if around.total_agrees {
+        return None;
+    }
+    if let Some(word) = name::levelled(name).filter(|_| is_levelled(stats)) {
+        return Some(format!(
+            "the name says \u{201c}{word}\u{201d}: points divide levels there, and 1.10 is not 1.1"
+        ));
+    }
     let digits = stats.digits?;
-    let only_digits = digits.count + stats.words.seen.count == stats.filled;
-    if !only_digits || around.total_agrees {
+    if digits.count + stats.words.seen.count != stats.filled {
         return None;
     }
     if around.begins_records {
@@ -640,5 +663,23 @@ mod tests {
         assert_eq!(judged("Station", &values[..20], &unique).rule.kind(), Kind::Number);
         let total = Surroundings { total_agrees: true, unique: true, ..Surroundings::default() };
         assert_eq!(judged("Station no", &values, &total).rule.kind(), Kind::Number);
+    }
+
+    #[test]
+    fn points_divide_levels_where_the_name_says_so() {
+        let values = ["1.9", "1.10", "2.0", "1.10", "2.1"];
+        for (name, kind) in [
+            ("Version", Kind::Text),
+            ("Room", Kind::Text),
+            ("Abschnitt", Kind::Text),
+            ("Draught", Kind::Number),
+            ("Room price", Kind::Number),
+            ("Price by section", Kind::Number),
+        ] {
+            assert_eq!(judged(name, &values, &Surroundings::default()).rule.kind(), kind, "{name}");
+        }
+        // A sign, a currency or groups are no levels.
+        let amounts = ["1.90", "-1.10", "2.00", "3.50"];
+        assert_eq!(judged("Room", &amounts, &Surroundings::default()).rule.kind(), Kind::Number);
     }
 }

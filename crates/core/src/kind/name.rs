@@ -24,6 +24,12 @@ numero numeros cle matricule siren siret telefono cap codice codici chiave progr
 codigo cod clave cif nif nie dni chave conta matriculacion cpf cnpj cep \
 sleutel rekening btw kvk bsn postnummer personnummer orgnr ";
 
+/// Words for identifiers whose points divide levels, and no decimals: version 1.10 comes behind 1.9, and is not 1.1.
+const LEVELLED: &str = " version versions ver revision rev release section sections chapter clause paragraph article room suite \
+abschnitt kapitel ziffer paragraf raum zimmer ausgabe section chapitre alinea salle version piece \
+sezione capitolo aula stanza versione seccion capitulo apartado sala habitacion secao capitulo versao \
+hoofdstuk paragraaf kamer lokaal versie ";
+
 /// Words for years and periods.
 const YEAR: &str = " year years yr jahr jahre annee an anno anni ano anos jaar jaren exercice jahrgang vintage period periode periodo ";
 
@@ -83,6 +89,20 @@ pub fn evidence(name: &str) -> NameEvidence {
         return NameEvidence::Identifier(word.into());
     }
     found(YEAR).map_or(NameEvidence::None, NameEvidence::Year)
+}
+
+/// The word of a name that says that points divide levels, if there is one and nothing speaks for quantities.
+///
+/// ```
+/// use incola_core::kind::name::levelled;
+/// assert_eq!(levelled("Tide table version"), Some("version".into()));
+/// assert_eq!(levelled("Room price"), None);
+/// ```
+pub fn levelled(name: &str) -> Option<String> {
+    if matches!(evidence(name), NameEvidence::Quantity(_)) {
+        return None;
+    }
+    words(name).into_iter().find(|word| LEVELLED.contains(&format!(" {} ", plain(word))))
 }
 
 /// The words of a name: divided at everything but letters and digits, and where a small letter meets a capital.

@@ -127,7 +127,9 @@ pub(super) fn find(
     let (header, first) = header::find(samples, candidate, &judged, choice, types.as_deref());
     let (footer, end) = footer::find(samples, candidate, &judged, first, types.as_deref());
     let inside: Vec<usize> = (first..end).filter(|i| judged.row(*i).aside.is_none()).collect();
-    let strangers = inside.iter().filter(|i| !judged.is_record[**i]).count();
+    // A line that fills every column and keeps to its start is a record, however odd its values are.
+    let keeps = |row: &Row| judged.is_fixed() && row.filled() == width && row.cuts == 0;
+    let strangers = inside.iter().filter(|i| !judged.is_record[**i] && !keeps(judged.row(**i))).count();
     let details = details::learn(&judged, &inside);
     let filled_among_totals = total::filled_among(samples, candidate, &judged, &inside);
     Furniture {

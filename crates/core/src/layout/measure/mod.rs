@@ -8,6 +8,7 @@
 //! | [`lexicon`] | a value of which nothing is known: its picture, its words, its digits |
 //! | [`sort`] | no price: what a value is at first sight (number, moment, code, text) |
 //! | [`adapt`] | small whole numbers: lengths, places, numbers of fields |
+//! | [`bits`] | no price: the logarithm that prices are made of |
 //! | [`column`] | the values of one column, as it gets to know them |
 //! | [`grid`] | no price: the sample cut into fields by the record machine |
 //! | [`structure`] | a whole table: columns, breaches, padding, lines set aside |
