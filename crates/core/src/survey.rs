@@ -8,7 +8,7 @@ use crate::encoding::Undecodable;
 use crate::kind::statistics::trim;
 use crate::kind::{ColumnStats, Count};
 use crate::layout::{Repeats, SetAside};
-use crate::record::{Dialect, Machine, Step};
+use crate::record::{Dialect, Division, Machine, Step};
 use std::collections::HashSet;
 
 /// Most columns of a worksheet; more are refused before anything is kept of them.
@@ -91,6 +91,8 @@ pub struct LineFacts {
     pub unclosed_quotes: Count,
     /// Quotes inside quoted fields.
     pub stray_quotes: Count,
+    /// Records that quotes stretch over several lines.
+    pub wrapped: Count,
     /// Bytes that stand for no character.
     pub undecodable: Count,
     /// Lines (from 1) of the first such bytes, with the character in the line (from 1).
@@ -170,6 +172,7 @@ impl LineFacts {
         }
         count(&mut self.unclosed_quotes, later.unclosed_quotes);
         count(&mut self.stray_quotes, later.stray_quotes);
+        count(&mut self.wrapped, later.wrapped);
         count(&mut self.undecodable, later.undecodable);
         count(&mut self.controls, later.controls);
         if self.change.is_none() {
@@ -314,9 +317,11 @@ fn observe(
         }
     }
     let oddities = machine.oddities();
+    let is_quoted = plan.dialect.quote.is_some() && plan.dialect.division == Division::Delimited;
     for (count, odd) in [
         (&mut block.facts.unclosed_quotes, oddities.unclosed_quotes),
         (&mut block.facts.stray_quotes, oddities.stray_quotes),
+        (&mut block.facts.wrapped, u32::from(is_quoted && machine.lines() > 1)),
     ] {
         if odd > 0 {
             *count = Count {

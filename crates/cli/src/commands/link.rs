@@ -207,7 +207,7 @@ fn repoint(options: &LinkRepoint) -> Result<ExitCode> {
     // Nothing of it is known yet.
     link.parts.clear();
     let own = Kept::bare(link.clone(), kept.mirror.clone());
-    let wishes = Wishes { accepts_shorter: true, ..Wishes::default() };
+    let wishes = Wishes { accepts_shorter: true, accepts_damage: true, ..Wishes::default() };
     let Some(reread) = refresh::reread(&own, path, book.is_1904(), wishes)
         .map_err(|failure| failure.help("nothing was changed: the link reads what it read before"))?
     else {
@@ -270,6 +270,7 @@ fn make_anew(
             key_is_given: false,
             rows: 0,
         },
+        damage: None,
         columns: Vec::new(),
         parts: Vec::new(),
         source,

@@ -36,6 +36,7 @@ impl BookOutcome {
         let of_report = |report: &Report| match report.outcome {
             "conflicts" => ExitCode::Protected,
             "to-do" => ExitCode::NeedsALook,
+            _ if !report.damage.is_empty() => ExitCode::NeedsALook,
             _ => ExitCode::Done,
         };
         let reports = self.reports.iter().map(of_report);
@@ -54,6 +55,7 @@ pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
         }),
         accepts_columns: options.accept.contains(&Accept::Columns),
         accepts_shorter: options.accept.contains(&Accept::Shorter),
+        accepts_damage: options.accept.contains(&Accept::Damage),
         tells_all: options.all || options.json,
     };
     let mut outcomes = Vec::new();

@@ -161,6 +161,8 @@ pub(crate) enum Accept {
     Columns,
     /// Fewer than half of the records, or none
     Shorter,
+    /// Broken bytes, quotes and records that there were none of before
+    Damage,
 }
 
 /// Options of `link`.

@@ -1,7 +1,7 @@
 //! Links that imports make.
 
 use super::origin::{self, Stamp};
-use super::{Link, LinkedColumn, LinkedTable, Mirror, SourceKind, VERSION};
+use super::{Damage, Link, LinkedColumn, LinkedTable, Mirror, SourceKind, VERSION};
 use crate::docket::{DocketFile, draft::draft, shape::Shape};
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Import, Read};
@@ -11,6 +11,7 @@ use crate::source::{Source, is_address};
 use incola_core::docket::Docket;
 use incola_core::kind::{Kind, Rule};
 use incola_core::reading::ColumnReading;
+use incola_core::record::{Division, Multiline};
 use incola_core::selector::Selector;
 use incola_workbook::{CellRef, Range, serial_date};
 use std::path::Path;
@@ -123,6 +124,7 @@ pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
         stamps.push(stamp);
     }
     let docket = resolved(first, surveyed, made)?;
+    let surveyed_all: Vec<&Surveyed> = made.sources.iter().map(|(_, surveyed)| *surveyed).collect();
     let name = made.table.unwrap_or(made.sheet).to_owned();
     let refreshed = crate::safety::now();
     // What is remembered of links is kept by workbook: within one, the sheet tells them apart.
@@ -142,6 +144,7 @@ pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
             key_is_given: made.options.key.is_some(),
             rows: made.written.rows,
         },
+        damage: Some(Damage::of(&surveyed_all, made.columns, &made.shape.source_names)),
         columns: columns(made.slots, made.columns, made.shape, made.options, made.written),
         parts,
         source,
@@ -157,6 +160,25 @@ pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
         stamps,
         source: only,
     })
+}
+
+/// Says what decides the reading, so that no later file of the link is read in another way for what it happens to hold.
+fn pin(read: &mut incola_core::docket::Reading, surveyed: &Surveyed) {
+    let dialect = &surveyed.plan.dialect;
+    // What ASCII characters alone are encoded in nobody can tell.
+    if !surveyed.is_ascii {
+        read.encoding = Some(surveyed.reading.encoding.value.name());
+    }
+    if read.comment.is_none() {
+        let prefix = dialect.comment_prefix.as_deref().map(String::from_utf8_lossy);
+        read.comment = Some(prefix.map_or_else(|| "none".into(), std::borrow::Cow::into_owned));
+    }
+    if let Division::Multiline(Multiline::Cycle { lines, .. }) = &dialect.division
+        && read.starts.is_none()
+    {
+        read.layout = Some("multiline".into());
+        read.lines_per_record = Some(lines.len());
+    }
 }
 
 /// The docket of a source that was surveyed by itself.
@@ -242,6 +264,7 @@ fn write_down(
     }
     let mut docket = Docket::read(&draft(&source.label(), &plain, read)).map_err(|bad| failed(bad.why))?;
     let said = file.map(|file| &file.docket);
+    pin(&mut docket.read, surveyed);
     docket.read.blank_rows = said.and_then(|d| d.read.blank_rows.clone());
     docket.request = said.map(|d| d.request.clone()).unwrap_or_default();
     docket.place.source_column = source_column;

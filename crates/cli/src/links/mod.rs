@@ -2,11 +2,13 @@
 //! of the rows, and is mirrored in the user's state folder, for programs that drop such parts when they save. docs/links.md
 //! describes the format.
 
+pub(crate) mod damage;
 pub(crate) mod make;
 pub(crate) mod mirror;
 pub(crate) mod origin;
 mod store;
 
+pub(crate) use damage::Damage;
 pub(crate) use mirror::Mirror;
 pub(crate) use store::{Kept, find, read_rows, remove, write};
 
@@ -30,6 +32,9 @@ pub(crate) struct Link {
     pub(crate) docket: String,
     pub(crate) source: LinkedSource,
     pub(crate) table: LinkedTable,
+    /// What was broken in the source then; nothing: the link is older than that.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) damage: Option<Damage>,
     /// The columns that come from the source, in the order in which their fingerprints go into that of a row.
     #[serde(default, rename = "column")]
     pub(crate) columns: Vec<LinkedColumn>,

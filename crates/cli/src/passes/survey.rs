@@ -29,6 +29,10 @@ pub(crate) struct Surveyed {
     pub(crate) head: Vec<u8>,
     /// What was counted; for putting several sources together.
     pub(crate) survey: Survey,
+    /// Whether all of it is ASCII, which says nothing about the encoding of what may come.
+    pub(crate) is_ascii: bool,
+    /// Whether the last line has a line end.
+    pub(crate) is_ended: bool,
 }
 
 impl Surveyed {
@@ -194,7 +198,18 @@ fn survey_as(
         &samples.head,
     )
     .map_err(|BadChoice { option, why }| Failure::usage(format!("{option}: {why}")))?;
-    let surveyed = Surveyed { bytes: raw.bytes, reading, plan, cuts, head: samples.head, survey };
+    let end = if raw.tail.is_empty() { &raw.head } else { &raw.tail };
+    let surveyed = Surveyed {
+        bytes: raw.bytes,
+        reading,
+        plan,
+        cuts,
+        head: samples.head,
+        survey,
+        is_ascii: found.only_ascii && high.is_none(),
+        // Characters of two bytes have a NUL beside it; some programs write an end mark behind it.
+        is_ended: end.iter().rev().take(3).any(|b| matches!(b, b'\n' | b'\r')),
+    };
     Ok((surveyed, high))
 }
 

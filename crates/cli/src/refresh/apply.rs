@@ -64,6 +64,7 @@ pub(crate) fn apply(book: &mut BookWriter<Target>, compared: Compared) -> Result
         count: AtomicU64::new(0),
         exact: AtomicU64::new(0),
         is_lost: AtomicBool::new(false),
+        is_damaged: compared.reread.damage().undecodable > 0,
     };
     let facts = &place.facts;
     let has_formulas = facts.columns.iter().chain(&facts.beside).any(|c| c.formulas > 0);
@@ -160,12 +161,16 @@ struct Work<'w> {
     exact: AtomicU64,
     /// Whether a record could not be read back.
     is_lost: AtomicBool,
+    /// Whether some bytes of the source are no characters.
+    is_damaged: bool,
 }
 
 impl Work<'_> {
-    fn note(&self, is_exact: bool) {
+    /// Counts a cell. What stands for bytes that are no character is not what the file holds.
+    fn note(&self, is_exact: bool, text: &[u8]) {
+        let is_lost = self.is_damaged && memchr::memmem::find(text, "\u{fffd}".as_bytes()).is_some();
         self.count.fetch_add(1, Ordering::Relaxed);
-        self.exact.fetch_add(u64::from(is_exact), Ordering::Relaxed);
+        self.exact.fetch_add(u64::from(is_exact && !is_lost), Ordering::Relaxed);
     }
 }
 
@@ -188,7 +193,7 @@ impl Revision for Work<'_> {
         for (place, (_, field)) in self.cells.places.iter().enumerate() {
             let goes_in = field.is_some_and(|n| n >= self.cells.common || work.cells.get(n) == Some(&true));
             match field.and_then(|n| fields.get(n)) {
-                Some(text) if goes_in => self.note(self.cells.write(place, text, cells, &mut scratch)),
+                Some(text) if goes_in => self.note(self.cells.write(place, text, cells, &mut scratch), text),
                 _ => cells.keep(place),
             }
         }
@@ -215,7 +220,7 @@ fn add_rows(
         rows.begin_row(row);
         for (place, (slot, field)) in work.cells.places.iter().enumerate() {
             match (slot, field.and_then(|n| fields.get(n))) {
-                (_, Some(field)) => work.note(work.cells.write(place, field, rows, scratch)),
+                (_, Some(field)) => work.note(work.cells.write(place, field, rows, scratch), field),
                 (Slot::RecordNumber, _) => {
                     rows.number(place, number_style, |out| serial_date::write_whole(out, record + 1));
                 }
@@ -292,6 +297,7 @@ fn link_now(compared: &Compared, parts: &[(Part, Stamp)], range: incola_workbook
     link.table.rows = reread.reading.records;
     link.name = located.table.clone().unwrap_or_else(|| located.sheet_name.clone());
     link.columns = columns;
+    link.damage = Some(reread.damage());
     link.parts = parts.iter().map(|(part, _)| part.clone()).collect();
     Ok(link)
 }

@@ -104,6 +104,7 @@ pub(crate) fn compare(
             Winner::Source => "source",
             Winner::Sheet => "sheet",
         }),
+        damage: reread.accepted.clone(),
         notes,
         ..Report::default()
     };

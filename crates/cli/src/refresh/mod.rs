@@ -39,6 +39,8 @@ pub(crate) struct Wishes {
     pub(crate) accepts_columns: bool,
     /// There may be far fewer records than before, or none.
     pub(crate) accepts_shorter: bool,
+    /// The source may be broken where it was not before.
+    pub(crate) accepts_damage: bool,
     /// Whether everything that changed is told one by one.
     pub(crate) tells_all: bool,
 }

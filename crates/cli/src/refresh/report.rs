@@ -46,6 +46,8 @@ pub(crate) struct Report {
     pub(crate) cells_exact: u64,
     /// The first few of what changed, or all of it.
     pub(crate) changes: Vec<Change>,
+    /// What is broken in the source where it was not before, and was accepted: someone should look.
+    pub(crate) damage: Vec<String>,
     /// What else there is to know.
     pub(crate) notes: Vec<String>,
 }

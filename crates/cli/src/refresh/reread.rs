@@ -7,7 +7,7 @@ use crate::docket::{self, DocketFile};
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Read;
 use crate::links::origin::{self, Stamp};
-use crate::links::{Kept, Link, Part, SourceKind};
+use crate::links::{Damage, Kept, Link, Part, SourceKind};
 use crate::passes::prints::{Columns, Prints, prints};
 use crate::passes::survey::{Surveyed, conclude, survey};
 use crate::passes::write::Slot;
@@ -47,6 +47,8 @@ pub(crate) struct Reread {
     pub(crate) parts: Vec<String>,
     /// Columns of the source that are new, and stay out.
     pub(super) left_out: Vec<String>,
+    /// What is broken where it was not before, and was accepted.
+    pub(super) accepted: Vec<String>,
 }
 
 /// Reads the source of a link again; `None`: a server says that it is as it was.
@@ -98,6 +100,10 @@ pub(crate) fn reread(kept: &Kept, book: &Path, from_1904: bool, wishes: Wishes) 
             own.is_some_and(|c| c.zero_if_blank == Some(true)) && column.rule.kind() == Kind::Number;
     }
     check(link, book, &reading, &sources, wishes)?;
+    let news = damage_news(link, &reading, &surveyed);
+    if !news.is_empty() && !wishes.accepts_damage {
+        return Err(damaged(link, book, &sources, &news));
+    }
     let mut left_out = Vec::new();
     if !wishes.accepts_columns {
         left_out.extend(added.drain(..).map(|n| reading.columns[n].name.clone()));
@@ -130,6 +136,7 @@ pub(crate) fn reread(kept: &Kept, book: &Path, from_1904: bool, wishes: Wishes) 
         renamed,
         parts: parts.into_iter().map(|(at, _)| at).collect(),
         left_out,
+        accepted: news,
     }))
 }
 
@@ -314,7 +321,32 @@ fn check(link: &Link, book: &Path, reading: &Reading, sources: &[Source], wishes
     Ok(())
 }
 
+/// What is broken in the source where it was not when rows were last brought in.
+fn damage_news(link: &Link, reading: &Reading, surveyed: &[Surveyed]) -> Vec<String> {
+    let all: Vec<&Surveyed> = surveyed.iter().collect();
+    Damage::news(link.damage.as_ref(), &all, &reading.columns, (reading.records, link.table.rows))
+}
+
+fn damaged(link: &Link, book: &Path, sources: &[Source], news: &[String]) -> Failure {
+    let shown = match sources {
+        [one] => one.shown(),
+        many => format!("{} files", many.len()),
+    };
+    let what = format!("{shown}: it is damaged where it was not before\n  {}", news.join("\n  "));
+    Failure::protected(what)
+        .leaving("the table was left as it is")
+        .help("look whether the other system has finished writing it")
+        .help(format!("to take it in all the same: {} --accept damage", refresh_command(link, book)))
+}
+
 impl Reread {
+    /// What is broken in the source, as the link will know it.
+    pub(super) fn damage(&self) -> Damage {
+        let all: Vec<&Surveyed> = self.sources.iter().map(|(_, surveyed)| surveyed).collect();
+        let names: Vec<String> = self.reading.columns.iter().map(|c| c.name.clone()).collect();
+        Damage::of(&all, &self.reading.columns, &names)
+    }
+
     /// The columns of the link that the source has: their places in the link, and what they are made of.
     pub(super) fn common(&self) -> Vec<(usize, Slot)> {
         self.slots.iter().enumerate().filter_map(|(place, slot)| Some((place, (*slot)?))).collect()

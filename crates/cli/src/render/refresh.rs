@@ -190,6 +190,9 @@ fn link_page(report: &Report, tells_all: bool) -> String {
             out.push_str(&format!("  {}  {part}\n", style::faint(&left(name, label))));
         }
     }
+    for damage in &report.damage {
+        out.push_str(&format!("  {} {}\n", style::alert("look "), line(damage)));
+    }
     for note in &report.notes {
         out.push_str(&format!("  {} {}\n", style::faint("note "), line(note)));
     }

@@ -16,9 +16,13 @@ fn linked(options: &str) -> Folder {
 
 impl Folder {
     fn write(&self, name: &str, text: &str) {
+        self.write_bytes(name, text.as_bytes());
+    }
+
+    fn write_bytes(&self, name: &str, bytes: &[u8]) {
         // Not so new that it might still be written.
         let path = self.path(name);
-        std::fs::write(&path, text).unwrap();
+        std::fs::write(&path, bytes).unwrap();
         let before = std::time::SystemTime::now() - std::time::Duration::from_mins(1);
         File::options().write(true).open(&path).unwrap().set_modified(before).unwrap();
     }
@@ -304,6 +308,89 @@ fn broken_sources_leave_the_table_as_it_is() {
     assert!(run.err.contains("table calls keeps its 4 rows, which are of 2031-02-27"), "{}", run.err);
     let run = folder.run("link list book.xlsx").expect(1);
     assert!(run.out.contains("missing"), "{}", run.out);
+    assert!(folder.book() == before);
+}
+
+#[test]
+fn damage_that_was_not_there_before_stops_a_refresh() {
+    let ships = ["Möwe", "Tern", "Anselm", "Möwe II", "Saltwind", "Heron"];
+    let calls: String = "Call,Ship,Arrived,Dues\n".to_owned()
+        + &(0..24)
+            .map(|i| format!("A-{i},{},{:02}.03.2031,{i}.50\n", ships[i % 6], i + 1))
+            .collect::<String>();
+    let folder = Folder::new().with("calls.csv", &calls);
+    folder.run("import calls.csv --into book.xlsx").expect(0);
+    let before = folder.book();
+    let latin: Vec<u8> = calls.chars().map(|c| c as u8).collect();
+    let one_byte = {
+        let at = calls.find('ö').unwrap();
+        [&calls.as_bytes()[..at], b"\xF6", &calls.as_bytes()[at + 2..]].concat()
+    };
+    let swallowed = calls.replace("\nA-4,", "\nA-4,\"").replace("Anselm,09", "Anselm\",09");
+    let cases = [
+        (one_byte.clone(), "1 place holds no character in utf-8, the first in line 2"),
+        (latin, "8 places hold no character in utf-8"),
+        (
+            calls.as_bytes()[..calls.len() - 9].to_vec(),
+            "1 record has fewer fields than the others, the first in line 25",
+        ),
+        (calls.as_bytes()[..calls.len() - 2].to_vec(), "the last line has no line end"),
+        (swallowed.into_bytes(), "1 record goes over several lines between two quotes, the first in line 6"),
+        (calls.replace(",7.50", ",n/a").into_bytes(), "Dues: 1 value is no number; there were none before"),
+    ];
+    for (bytes, expected) in cases {
+        folder.write_bytes("calls.csv", &bytes);
+        for options in ["", "--dry-run", "--edits source"] {
+            let run = folder.refresh(options).expect(4);
+            assert!(run.err.contains(expected), "{expected}: {}", run.err);
+            assert!(run.err.contains("--accept damage"), "{}", run.err);
+        }
+        assert!(folder.book() == before, "{expected}: the workbook was changed");
+    }
+    // Accepted, it goes in, is told, and is known from then on; what stands for no character is not kept exactly.
+    folder.write_bytes("calls.csv", &one_byte);
+    let run = folder.refresh("--accept damage").expect(1);
+    assert!(run.out.contains("look") && run.out.contains("0 of 1 cells"), "{}", run.out);
+    folder.write_bytes("calls.csv", &[&one_byte[..], b"A-99,Tern,31.03.2031,1.00\n"].concat());
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("1 added"), "{}", run.out);
+}
+
+#[test]
+fn damage_that_is_a_habit_stops_nothing() {
+    // Records that leave out what is blank, and a file that never has a last line end.
+    let calls = "Call,Ship,Dues,Note\nA-1,Tern,12.50,ice\nA-2,Heron,3.00\nA-3,Anselm,8.25\nA-4,Tern,1.75,tar";
+    let folder = Folder::new().with("calls.csv", calls);
+    folder.run("import calls.csv --into book.xlsx --delimiter comma").expect(0);
+    folder.write("calls.csv", &format!("{calls}\nA-5,Heron,2.00\nA-6,Tern,4.00"));
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("2 added"), "{}", run.out);
+    // A value of several lines that comes with a record of its own is no damage either.
+    folder.write(
+        "calls.csv",
+        &format!("{calls}\nA-5,Heron,2.00\nA-6,Tern,4.00\nA-7,Tern,5.00,\"tar\nand rope\""),
+    );
+    assert!(folder.refresh("").expect(0).out.contains("1 added"));
+}
+
+#[test]
+fn a_record_of_several_lines_that_breaks_the_cycle_stops_a_refresh() {
+    let records = |odd: &str| -> String {
+        (1..=12)
+            .map(|i| {
+                let first = if i == 5 { odd.to_owned() } else { format!("{i:04} Tern {i}") };
+                format!("{first}\n  ice, {i}.50\n")
+            })
+            .collect()
+    };
+    let folder = Folder::new().with("calls.txt", &records("0005 Tern 5"));
+    folder
+        .run("import calls.txt --into book.xlsx --layout multiline --lines-per-record 2 --header none")
+        .expect(0);
+    let before = folder.book();
+    folder.write("calls.txt", &records("0005 Tern 5\n0005 again"));
+    let run = folder.refresh("").expect(4);
+    assert!(run.err.contains("it is damaged") || run.err.contains("columns"), "{}", run.err);
     assert!(folder.book() == before);
 }
 
