@@ -111,6 +111,10 @@ pub(crate) fn compare(
     let columns = column_changes(kept, &reread, &source.tallies, &mut report);
     file_changes(kept, &reread, &mut report);
     let base = Base::of(kept, &key, &alignment);
+    // With fewer columns than were imported, what was imported cannot be told from the rest.
+    if !key.is_empty() && is_whole {
+        alignment.mark_lone(&sides.seen.keys, |key| base.print_of(key));
+    }
     let decided = decide(&alignment, &mut sides, &base, wishes, &key, (&mut report, &mut told));
     report.changes = told.changes;
     // In the order in which they matter.

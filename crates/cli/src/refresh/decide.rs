@@ -25,11 +25,18 @@ impl Base {
     /// Reads the copy of the source as it was imported, if a row is in doubt and there is a key to find it by.
     pub(super) fn of(kept: &Kept, key: &[usize], alignment: &Alignment) -> Self {
         let none = Self { rows: HashMap::new() };
-        let in_doubt = alignment.fates.iter().any(|fate| matches!(fate, Fate::Both(_) | Fate::Lone));
+        let is_missing = !alignment.unaccounted.is_empty();
+        let in_doubt = |fate: &Fate| matches!(fate, Fate::Both(_)) || (*fate == Fate::Own && is_missing);
+        let in_doubt = alignment.fates.iter().any(in_doubt);
         if !in_doubt || key.is_empty() {
             return none;
         }
         super::base::read(kept, key).map_or(none, |rows| Self { rows })
+    }
+
+    /// The fingerprint of the row that was imported under a key.
+    pub(super) fn print_of(&self, key: u64) -> Option<u64> {
+        self.rows.get(&key).map(|(prints, _)| fingerprint::row(prints))
     }
 }
 

@@ -53,6 +53,31 @@ impl Folder {
         std::fs::write(self.path("book.xlsx"), out.into_inner()).unwrap();
     }
 
+    /// Puts the four rows of the first sheet into another order; nothing: a row that was typed by hand.
+    fn put_rows(&self, order: &[Option<usize>; 4]) {
+        self.change_part("xl/worksheets/sheet1.xml", |sheet| {
+            let from = sheet.find("<row r=\"2\"").unwrap();
+            let to = sheet.find("</sheetData>").unwrap();
+            let rows: Vec<&str> = sheet[from..to].split_inclusive("</row>").collect();
+            let place = |row: &str, to: usize| {
+                let from = &row[8..row[8..].find('"').unwrap() + 8];
+                let mut row = row.replacen(&format!("r=\"{from}\""), &format!("r=\"{to}\""), 1);
+                for letter in ["A", "B", "C", "D"] {
+                    row = row.replace(&format!("\"{letter}{from}\""), &format!("\"{letter}{to}\""));
+                }
+                row
+            };
+            let new: String = (2..)
+                .zip(order)
+                .map(|(row, own)| match own {
+                    Some(n) => place(rows[*n], row),
+                    None => format!("<row r=\"{row}\"><c r=\"A{row}\" t=\"str\"><v>by hand</v></c></row>"),
+                })
+                .collect();
+            format!("{}{new}{}", &sheet[..from], &sheet[to..])
+        });
+    }
+
     /// The rows of a sheet below its headings, as a general reader sees them.
     fn rows(&self, sheet: &str) -> Vec<String> {
         self.cells("book.xlsx", sheet)[1..].iter().map(|row| row.join("|")).collect()
@@ -198,23 +223,8 @@ fn a_conflict_is_told_without_the_mirror_too() {
 #[test]
 fn rows_by_hand_stay_and_rows_taken_out_stay_out() {
     let folder = linked("");
-    // A row typed below, a row taken out, rows sorted the other way round, and another row in front of all.
-    folder.change_part("xl/worksheets/sheet1.xml", |sheet| {
-        let from = sheet.find("<row r=\"2\"").unwrap();
-        let to = sheet.find("</sheetData>").unwrap();
-        let rows: Vec<String> = sheet[from..to].split_inclusive("</row>").map(str::to_owned).collect();
-        let place = |row: &str, to: u32| {
-            let from = &row[8..row[8..].find('"').unwrap() + 8];
-            let mut row = row.replacen(&format!("r=\"{from}\""), &format!("r=\"{to}\""), 1);
-            for letter in ["A", "B", "C", "D"] {
-                row = row.replace(&format!("\"{letter}{from}\""), &format!("\"{letter}{to}\""));
-            }
-            row
-        };
-        let own = "<row r=\"5\"><c r=\"A5\" t=\"str\"><v>by hand</v></c></row>";
-        let new = [place(&rows[3], 2), place(&rows[1], 3), place(&rows[0], 4), own.to_owned()].concat();
-        format!("{}{new}{}", &sheet[..from], &sheet[to..])
-    });
+    // A row typed below, a row taken out, and the others sorted.
+    folder.put_rows(&[Some(3), Some(1), Some(0), None]);
     folder.write("calls.csv", &(CALLS.replace("12.50", "12.60") + "A-5,031,02.04.2031,7.00\n"));
     let run = folder.refresh("").expect(0);
     assert!(
@@ -250,6 +260,32 @@ fn a_row_that_was_edited_and_whose_record_went_is_a_conflict() {
     other.write("calls.csv", &CALLS.replace("A-2,012,18.03.2031,3.00\n", ""));
     other.refresh("--edits source").expect(0);
     assert_eq!(other.rows("calls").len(), 3);
+}
+
+#[test]
+fn a_row_by_hand_is_not_taken_for_one_that_was_edited() {
+    for (order, edited, rows) in [
+        // Put in above the edited row, below it, and where a row was taken out whose record went as well.
+        ([Some(0), None, Some(1), Some(2)], Some("D4"), ["A-1", "by hand", "A-3"]),
+        ([Some(0), Some(1), None, Some(2)], Some("D3"), ["A-1", "by hand", "A-3"]),
+        ([Some(0), None, Some(2), Some(3)], None, ["A-1", "by hand", "A-3"]),
+    ] {
+        let folder = linked("");
+        folder.put_rows(&order);
+        if let Some(cell) = edited {
+            folder.type_in(cell, "4");
+        }
+        folder.write("calls.csv", &CALLS.replace("A-2,012,18.03.2031,3.00\n", ""));
+        let run = folder.refresh("");
+        assert_eq!(run.status, if edited.is_some() { 4 } else { 0 }, "{}{}", run.out, run.err);
+        if edited.is_some() {
+            assert!(run.out.contains("changed by hand, and the source has it no more"), "{}", run.out);
+            folder.refresh("--edits source").expect(0);
+        }
+        let left = folder.rows("calls");
+        assert!(rows.iter().zip(&left).all(|(own, row)| row.contains(own)), "{left:?}");
+        assert_eq!(left.len(), if edited.is_some() { 3 } else { 4 }, "{left:?}");
+    }
 }
 
 #[test]

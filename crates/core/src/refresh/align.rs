@@ -7,7 +7,7 @@
 //! | paired, not the same | no | yes | edited |
 //! | paired, not the same | no | no | both |
 //! | row alone | yes | | gone |
-//! | row alone | no | | own, or lone if a record that was imported is not accounted for |
+//! | row alone | no | | own; lone if its key was imported, and that record is not accounted for |
 //! | record alone | | yes | removed by hand |
 //! | record alone | | no | added |
 //!
@@ -42,7 +42,7 @@ pub enum Fate {
     Gone,
     /// Someone added it by hand.
     Own,
-    /// Someone changed it by hand, and its record is not found.
+    /// Someone changed it by hand, and its record is gone: only who knows what was imported can tell ([`Alignment::mark_lone`]).
     Lone,
 }
 
@@ -145,9 +145,7 @@ pub fn align(imported: &[u64], sheet: Prints<'_>, source: Prints<'_>) -> Alignme
     let mut unaccounted: Vec<u64> =
         left.into_iter().filter(|(_, count)| *count > 0).map(|(p, _)| p).collect();
     unaccounted.sort_unstable();
-    let mut alignment = Alignment { fates, unpaired, gaps, moved, unaccounted };
-    lone_rows(&mut alignment, &base, imported.len());
-    alignment
+    Alignment { fates, unpaired, gaps, moved, unaccounted }
 }
 
 /// Which of two lists belong to each other; [`NONE`]: nothing does.
@@ -261,30 +259,21 @@ fn moved(pairs: &Pairs, base: &Pairs) -> u32 {
     (records.len() - ends.len()) as u32
 }
 
-/// A row of someone's own is a lone one if a row that was imported is missing just where it stands.
-fn lone_rows(alignment: &mut Alignment, base: &Pairs, imported: usize) {
-    let both = alignment.fates.iter().filter(|f| matches!(f, Fate::Both(_))).count();
-    let changed_alike = alignment
-        .fates
-        .iter()
-        .enumerate()
-        .filter(|(n, f)| matches!(f, Fate::Same(_)) && base.of_first[*n] == NONE)
-        .count();
-    let mut missing = alignment.unaccounted.len().saturating_sub(both + changed_alike);
-    if missing == 0 {
-        return;
-    }
-    let mut before: i64 = -1;
-    for n in 0..alignment.fates.len() {
-        if base.of_first[n] != NONE {
-            before = i64::from(base.of_first[n]);
-        } else if alignment.fates[n] == Fate::Own && missing > 0 {
-            let next = base.of_first[n + 1..].iter().find(|b| **b != NONE);
-            let next = next.map_or(imported as i64, |b| i64::from(*b));
-            // Out of order, nothing can be told: better asked than lost.
-            if next - before != 1 {
-                alignment.fates[n] = Fate::Lone;
-                missing -= 1;
+impl Alignment {
+    /// Marks rows that look like someone's own and were imported: whose key stands in no other row, and whose record, as it was
+    /// imported under that key, is not accounted for. `keys`: of the rows of the sheet; `imported`: the fingerprint of what was
+    /// imported under a key.
+    ///
+    /// Where a row stands says nothing: a row may have been put in right where one was changed.
+    pub fn mark_lone(&mut self, keys: &[u64], imported: impl Fn(u64) -> Option<u64>) {
+        let mut counts: HashMap<u64, u32> = HashMap::new();
+        for key in keys {
+            *counts.entry(*key).or_default() += 1;
+        }
+        for (fate, key) in self.fates.iter_mut().zip(keys) {
+            let is_missing = |print: u64| self.unaccounted.binary_search(&print).is_ok();
+            if *fate == Fate::Own && counts[key] == 1 && imported(*key).is_some_and(is_missing) {
+                *fate = Fate::Lone;
             }
         }
     }
@@ -308,11 +297,14 @@ mod tests {
     fn shown(imported: &str, sheet: &str, source: &str, keyed: bool) -> String {
         let (base, sheet, source) = (prints(imported), prints(sheet), prints(source));
         let keys = |k| if keyed { k } else { &[][..] };
-        let alignment = align(
+        let mut alignment = align(
             &base.0,
             Prints { rows: &sheet.0, keys: keys(&sheet.1), wholes: &sheet.0 },
             Prints { rows: &source.0, keys: keys(&source.1), wholes: &source.0 },
         );
+        if keyed {
+            alignment.mark_lone(&sheet.1, |key| base.1.iter().position(|k| *k == key).map(|n| base.0[n]));
+        }
         let fates: Vec<String> = alignment
             .fates
             .iter()
@@ -363,6 +355,12 @@ mod tests {
             // Changed by hand, and its record went.
             ("a 1,b 7,c 3", "a 1,c 3", "=0 lone =1"),
             ("a 1,b 7,c 3,z 9", "a 1,c 3", "=0 lone =1 own"),
+            // A row that was put in above it, or below, or instead of it, is someone's own.
+            ("a 1,z 9,b 7,c 3", "a 1,c 3", "=0 own lone =1"),
+            ("a 1,b 7,z 9,c 3", "a 1,c 3", "=0 lone own =1"),
+            ("a 1,z 9,c 3", "a 1,c 3", "=0 own =1"),
+            // Two rows with its key: nobody can tell which of them it was.
+            ("a 1,b 7,b 8,c 3", "a 1,c 3", "=0 own own =1"),
             // Its key was changed by hand: the record is not put in a second time.
             ("a 1,k 2,c 3", base, "=0 own =2 -1"),
             ("", base, " -0 -1 -2"),
