@@ -40,6 +40,8 @@ pub(crate) struct Wish {
     pub(crate) new_table: Option<String>,
     /// Whether rows that were typed right below a table belong to it.
     pub(crate) takes_rows_below: bool,
+    /// The last row of a plain range, if something knows how far its rows reach.
+    pub(crate) known_last: Option<u32>,
 }
 
 /// The headings of columns that are not the source's.
@@ -331,9 +333,12 @@ pub(crate) fn look(
             let end = filled_end(table, &facts, wish.mode);
             if wish.takes_rows_below { rows_below(table, &facts, end) } else { end }
         }
-        // What follows each other right below the headings; a note further down is none of it.
+        // What follows each other right below the headings; a note further down is none of it. Where it is known how far the rows
+        // reach, blank rows between them divide nothing.
         (None, _) => {
-            facts.runs.first().filter(|run| run.from == data_first).map_or(data_first - 1, |run| run.to)
+            let first = facts.runs.first().filter(|run| run.from == data_first);
+            let end = first.map_or(data_first - 1, |run| run.to);
+            wish.known_last.map_or(end, |known| facts.filled_down_to(known).unwrap_or(known).max(end))
         }
     };
     let table_last = table.as_ref().map(|t| t.range.to.row - u32::from(t.has_totals));

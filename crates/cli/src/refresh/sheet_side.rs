@@ -279,6 +279,7 @@ pub(super) fn see(
         rules: Rules { matching: Matching::Name, missing_is_blank: true, surplus: Surplus::Add },
         new_table: None,
         takes_rows_below: true,
+        known_last: located.table.is_none().then_some(located.range.to.row),
     };
     // In the order of the sheet, for the scan; each with its place in the link.
     let mut by_column: Vec<(u32, usize)> = (0..places.len()).map(|place| (column_of(place), place)).collect();

@@ -289,6 +289,36 @@ fn a_row_by_hand_is_not_taken_for_one_that_was_edited() {
 }
 
 #[test]
+fn a_blank_row_does_not_cut_a_plain_range() {
+    let folder = linked("--plain");
+    // As a program does that inserts a row: what is below moves down, and names go along.
+    folder.change_part("xl/worksheets/sheet1.xml", |sheet| {
+        let mut sheet = sheet;
+        for row in [5, 4] {
+            let to = row + 1;
+            sheet = sheet.replace(&format!("<row r=\"{row}\""), &format!("<row r=\"{to}\""));
+            for letter in ["A", "B", "C", "D"] {
+                sheet = sheet.replace(&format!("\"{letter}{row}\""), &format!("\"{letter}{to}\""));
+            }
+        }
+        sheet
+    });
+    folder.change_part("xl/workbook.xml", |book| book.replace("$D$5", "$D$6"));
+    assert!(folder.part("book.xlsx", "xl/workbook.xml").contains("$D$6"), "the hidden name reaches as far");
+    let text =
+        CALLS.replace("A-3,003,19.03.2031,8.25\n", "").replace("1.75", "1.80") + "A-5,031,02.04.2031,7.00\n";
+    folder.write("calls.csv", &text);
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("1 added, 1 gone, 1 revised"), "{}", run.out);
+    let rows = folder.rows("calls");
+    let expected = ["A-1", "A-2", "", "A-4", "A-5"];
+    assert_eq!(rows.len(), expected.len(), "{rows:?}");
+    assert!(rows.iter().zip(expected).all(|(row, own)| row.contains(own)), "{rows:?}");
+    assert!(rows[3].ends_with("1.8") && rows[2].trim_matches('|').is_empty(), "{rows:?}");
+    assert!(folder.refresh("").expect(0).out.contains("unchanged"));
+}
+
+#[test]
 fn without_a_key_rows_are_known_by_what_they_hold() {
     let text = "Berth,Cargo,Tons\n007,grain,5\n012,timber,7\n007,grain,5\n003,fuel,9\n";
     let folder = Folder::new().with("moves.csv", text);

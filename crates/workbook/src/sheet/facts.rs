@@ -154,6 +154,22 @@ pub struct SheetFacts {
 }
 
 impl SheetFacts {
+    /// The last filled row (from 1) of the runs that begin at a row or above it; 0: there is none. `None`: it is not known, for
+    /// there were more runs than are kept.
+    ///
+    /// ```
+    /// use incola_workbook::{Run, SheetFacts};
+    /// let run = |from, to| Run { from, to, cells: Vec::new() };
+    /// let facts = SheetFacts { runs: vec![run(2, 4), run(6, 9), run(20, 20)], ..SheetFacts::default() };
+    /// assert_eq!((facts.filled_down_to(8), facts.filled_down_to(12)), (Some(9), Some(9)));
+    /// ```
+    pub fn filled_down_to(&self, row: u32) -> Option<u32> {
+        let above: Vec<&Run> = self.runs.iter().filter(|run| run.from <= row).collect();
+        // Between the last two that are kept others may have been.
+        let is_cut = self.runs.len() >= RUNS && above.len() + 1 == self.runs.len();
+        (!is_cut).then(|| above.last().map_or(0, |run| run.to))
+    }
+
     /// The format of a whole column; 0: none.
     pub fn column_format(&self, column: u32) -> u32 {
         let found = self.column_formats.iter().find(|(from, to, _)| (*from..=*to).contains(&column));

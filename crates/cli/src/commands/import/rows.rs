@@ -87,6 +87,7 @@ pub(super) fn import(
             },
         },
         takes_rows_below: false,
+        known_last: None,
         new_table: (!options.plain).then(|| sheet_name::legal_table(&stem, &opened.taken_names)),
     };
     let records = together.sources.iter().map(|(_, s)| s.reading.records).sum();
