@@ -132,7 +132,7 @@ pub(crate) fn compare(
         .with_rows(decided.added.len() as u64, gone, &wish, &located.sheet_name)
         .map_err(|failure| no_room(failure, &located))?;
     check_moves(&place, &decided.gone, &located)?;
-    let now = imported_now(&reread, &common, &alignment, &source)?;
+    let now = imported_now(&reread, &common, &source)?;
     if report.conflicts > 0 && wishes.edits.is_none() {
         report.outcome = "conflicts";
     }
@@ -237,12 +237,7 @@ fn check_moves(place: &Place, gone: &[u32], located: &Located) -> Result<()> {
 }
 
 /// The fingerprints that the link will have: of rows in their order, of records that were taken out by hand, of new ones.
-fn imported_now(
-    reread: &Reread,
-    common: &[(usize, Slot)],
-    alignment: &Alignment,
-    source: &Read,
-) -> Result<Vec<u64>> {
+fn imported_now(reread: &Reread, common: &[(usize, Slot)], source: &Read) -> Result<Vec<u64>> {
     let is_same_shape = reread.added.is_empty() && common.len() == reread.slots.len();
     let own;
     let prints = if is_same_shape {
@@ -251,21 +246,8 @@ fn imported_now(
         own = reread.prints_by(&reread.slots_now(common), &[])?.rows;
         &own
     };
-    let mut records: Vec<u32> = Vec::new();
-    for fate in &alignment.fates {
-        if let Fate::Same(n) | Fate::Revised(n) | Fate::Edited(n) | Fate::Both(n) = fate {
-            records.push(*n);
-        }
-    }
-    records.extend(alignment.unpaired.iter().filter_map(|one| match one {
-        Unpaired::Removed(record) => Some(*record),
-        Unpaired::Added(_) => None,
-    }));
-    records.extend(alignment.unpaired.iter().filter_map(|one| match one {
-        Unpaired::Added(record) => Some(*record),
-        Unpaired::Removed(_) => None,
-    }));
-    Ok(records.into_iter().filter_map(|record| prints.get(record as usize).copied()).collect())
+    // Each record once, in the order of the source: the next refresh tells by it which of them moved.
+    Ok(prints.clone())
 }
 
 /// The cells of the table when it is written.

@@ -289,6 +289,26 @@ fn a_row_by_hand_is_not_taken_for_one_that_was_edited() {
 }
 
 #[test]
+fn records_that_moved_are_told_once() {
+    let folder = linked("");
+    let text = "Call,Berth,Arrived,Dues\nA-4,009,20.03.2031,1.75\nA-1,007,17.03.2031,12.60\n\
+        A-2,012,18.03.2031,3.00\nA-3,003,19.03.2031,8.25\n";
+    folder.write("calls.csv", text);
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("1 elsewhere in the source"), "{}", run.out);
+    let told = |out: &str| out.contains("elsewhere");
+    // The order is the same from then on, also where a record comes between others.
+    folder
+        .write("calls.csv", &text.replace("12.60", "12.70").replace("A-2,", "A-9,001,01.04.2031,2.00\nA-2,"));
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("1 added, 1 revised") && !told(&run.out), "{}", run.out);
+    folder
+        .write("calls.csv", &text.replace("12.60", "12.80").replace("A-2,", "A-9,001,01.04.2031,2.00\nA-2,"));
+    let run = folder.refresh("").expect(0);
+    assert!(run.out.contains("1 revised") && !told(&run.out), "{}", run.out);
+}
+
+#[test]
 fn a_blank_row_does_not_cut_a_plain_range() {
     let folder = linked("--plain");
     // As a program does that inserts a row: what is below moves down, and names go along.
