@@ -310,6 +310,7 @@ pub(crate) fn look(
         beside: beside(&pairs, &headings, table.as_ref(), &cells, data_first),
         first_row: data_first,
         totals_row: table.as_ref().filter(|t| t.has_totals).map(|t| t.range.to.row),
+        last_row: table.as_ref().map(|t| t.range.to.row),
     };
     let mut facts = ask(book, &question).map_err(|e| failed(&e))?;
     if heading_row.is_none()
@@ -328,19 +329,26 @@ pub(crate) fn look(
         .leaving("the workbook was left as it is")
         .help("say where its headings are: --at CELL"));
     }
-    let data_last = match (&table, wish.mode) {
-        (Some(table), _) => {
-            let end = filled_end(table, &facts, wish.mode);
-            if wish.takes_rows_below { rows_below(table, &facts, end) } else { end }
-        }
+    let data_last = if let Some(table) = &table {
+        let end = filled_end(table, &facts, wish.mode);
+        if wish.takes_rows_below { rows_below(table, &facts, end) } else { end }
+    } else {
         // What follows each other right below the headings; a note further down is none of it. Where it is known how far the rows
         // reach, blank rows between them divide nothing.
-        (None, _) => {
-            let first = facts.runs.first().filter(|run| run.from == data_first);
-            let end = first.map_or(data_first - 1, |run| run.to);
-            wish.known_last.map_or(end, |known| facts.filled_down_to(known).unwrap_or(known).max(end))
-        }
+        let first = facts.runs.first().filter(|run| run.from == data_first);
+        let end = first.map_or(data_first - 1, |run| run.to);
+        wish.known_last.map_or(end, |known| facts.filled_down_to(known).unwrap_or(known).max(end))
     };
+    // What stands below a plain range is of something else: its columns say nothing about those of the range.
+    let known_rows = data_last.max(question.totals_row.unwrap_or(0));
+    if table.is_none()
+        && heading_row.is_none()
+        && data_last >= data_first
+        && facts.last_filled_row > known_rows
+    {
+        question.last_row = Some(data_last);
+        facts = ask(book, &question).map_err(|e| failed(&e))?;
+    }
     let table_last = table.as_ref().map(|t| t.range.to.row - u32::from(t.has_totals));
     let (first_row, old_last) = match wish.mode {
         Mode::Append => (data_last + 1, table_last.unwrap_or(data_last).max(data_last)),

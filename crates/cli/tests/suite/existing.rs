@@ -437,3 +437,22 @@ fn long_sheets_are_added_to_and_replaced_block_by_block() {
     assert!(folder.part("book.xlsx", sheet) == once, "the same rows twice give the same bytes");
     assert_eq!(folder.cells("book.xlsx", "calls").len(), 22_001);
 }
+
+#[test]
+fn what_stands_below_says_nothing_about_the_columns() {
+    let tons: String = (1..=12).map(|i| format!("{i},{}.5\n", i * 3)).collect();
+    let folder = Folder::new()
+        .with("berths.csv", "Berth,Depth\n007,4.5\n012,5.0\n")
+        .with("more.csv", "Berth,Depth\n003,6.25\n")
+        .with("tons.csv", format!("Week,Tons\n{tons}"));
+    for (sheet, options) in [("quay", ""), ("mole", "--plain")] {
+        let into = format!("--into book.xlsx --sheet {sheet} --delimiter comma");
+        folder.run(&format!("import berths.csv {into} {options}")).expect(0);
+        folder.run(&format!("import tons.csv {into} --at A20 {options}")).expect(0);
+        folder.run(&format!("import more.csv {into} --at A1 --mode append")).expect(0);
+        let cells = folder.cells("book.xlsx", sheet);
+        // Identifiers stay text, although most of what stands in their column is numbers.
+        assert_eq!(cells[3].join("|"), "\"003\"|6.25", "{options}");
+        assert_eq!(cells[1].join("|"), "\"007\"|4.5", "{options}");
+    }
+}

@@ -469,7 +469,7 @@ fn a_record_of_several_lines_that_breaks_the_cycle_stops_a_refresh() {
             })
             .collect()
     };
-    let folder = Folder::new().with("calls.txt", &records("0005 Tern 5"));
+    let folder = Folder::new().with("calls.txt", records("0005 Tern 5"));
     folder
         .run("import calls.txt --into book.xlsx --layout multiline --lines-per-record 2 --header none")
         .expect(0);

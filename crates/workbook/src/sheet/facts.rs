@@ -39,6 +39,8 @@ pub struct Question {
     pub first_row: u32,
     /// A row of totals that is known: it is no data.
     pub totals_row: Option<u32>,
+    /// The last row of data, if it is known: what stands further down says nothing about the columns.
+    pub last_row: Option<u32>,
 }
 
 /// A cell of an existing sheet, as it stands there.
@@ -307,6 +309,7 @@ pub(crate) fn facts<S: Scanner>(
 struct Columns {
     first_row: u32,
     totals_row: Option<u32>,
+    last_row: u32,
     columns: usize,
     beside: usize,
     /// By column of the sheet: 0: not asked for; else one more than its place, those beside behind the others.
@@ -320,8 +323,15 @@ impl Columns {
         for (n, column) in all().enumerate() {
             places[*column as usize] = n as u16 + 1;
         }
-        let Question { first_row, totals_row, .. } = *question;
-        Self { first_row, totals_row, columns: question.columns.len(), beside: question.beside.len(), places }
+        let Question { first_row, totals_row, last_row, .. } = *question;
+        Self {
+            first_row,
+            totals_row,
+            last_row: last_row.unwrap_or(u32::MAX),
+            columns: question.columns.len(),
+            beside: question.beside.len(),
+            places,
+        }
     }
 }
 
@@ -354,6 +364,7 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
             facts.row_formats.push(format);
         }
         let is_totals = asked.totals_row == Some(row_number);
+        let is_data = row_number <= asked.last_row;
         let (mut is_filled, mut has_formulas) = (false, false);
         for cell in Cells::of(&row) {
             let column = cell.column;
@@ -377,31 +388,40 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
             let known =
                 if is_asked { &mut facts.columns[place] } else { &mut facts.beside[place - asked.columns] };
             let is_number = matches!(cell.kind, CellKind::Number | CellKind::Date) && cell.is_filled();
-            add_format(
-                &mut known.formats,
-                FormatCount { format: cell.style, cells: 1, numbers: u64::from(is_number) },
-            );
+            // Blank cells below the rows have their looks for rows to come; filled ones are of something else.
+            if is_data || !cell.is_filled() {
+                add_format(
+                    &mut known.formats,
+                    FormatCount { format: cell.style, cells: 1, numbers: u64::from(is_number) },
+                );
+            }
             if !cell.is_filled() {
                 continue;
             }
-            known.numbers += u64::from(is_number);
-            known.texts +=
-                u64::from(matches!(cell.kind, CellKind::Shared | CellKind::Inline | CellKind::Text));
+            if is_data {
+                known.numbers += u64::from(is_number);
+                known.texts +=
+                    u64::from(matches!(cell.kind, CellKind::Shared | CellKind::Inline | CellKind::Text));
+            }
             if cell.has_formula() {
-                known.formulas += 1;
+                known.formulas += u64::from(is_data);
                 let formula = formula_of(&cell, here);
-                if !matches!(formula, FormulaText::Array(_)) {
+                if is_data && !matches!(formula, FormulaText::Array(_)) {
                     // The last one counts.
                     found.children.retain(|(c, ..)| *c != place);
                 }
                 match formula {
-                    FormulaText::Own(formula) => known.last_formula = Some((row_number, formula)),
+                    FormulaText::Own(formula) if is_data => known.last_formula = Some((row_number, formula)),
                     FormulaText::Master(id, range, text) => {
-                        known.last_formula = Some((row_number, Formula::parse(&text, row_number)));
+                        if is_data {
+                            known.last_formula = Some((row_number, Formula::parse(&text, row_number)));
+                        }
                         facts.shared.push((here, range));
                         found.masters.push((id, (here, text)));
                     }
-                    FormulaText::Child(id) => found.children.push((place, row_number, id)),
+                    FormulaText::Child(id) if is_data => found.children.push((place, row_number, id)),
+                    // A formula further down is of something else.
+                    FormulaText::Own(_) | FormulaText::Child(_) => {}
                     FormulaText::Array(range) => facts.arrays.push(range),
                 }
                 has_formulas |= is_asked;
