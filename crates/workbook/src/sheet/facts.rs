@@ -162,7 +162,8 @@ impl SheetFacts {
     /// ```
     /// use incola_workbook::{Run, SheetFacts};
     /// let run = |from, to| Run { from, to, cells: Vec::new() };
-    /// let facts = SheetFacts { runs: vec![run(2, 4), run(6, 9), run(20, 20)], ..SheetFacts::default() };
+    /// let mut facts = SheetFacts::default();
+    /// facts.runs = vec![run(2, 4), run(6, 9), run(20, 20)];
     /// assert_eq!((facts.filled_down_to(8), facts.filled_down_to(12)), (Some(9), Some(9)));
     /// ```
     pub fn filled_down_to(&self, row: u32) -> Option<u32> {
