@@ -206,9 +206,10 @@ fn packed(bench: &mut Bench<'_, '_>, all: &[&Placed], core: &[&Placed], unit: Un
     if best.len() < 2 {
         return None;
     }
-    // What no blank shows must save more than a little.
+    // What no blank shows must save more than a little, unless names, dates or codes in front of all lines show it.
+    let is_shown = best.iter().any(|start| dates.contains(start));
     let mut candidate = price(bench, all, &best, &frame, unit, true);
-    if !matches!(candidate.form, Form::Fixed { matched: true, .. }) {
+    if !is_shown && !matches!(candidate.form, Form::Fixed { matched: true, .. }) {
         candidate.bits = candidate.bits * PACKED_HANDICAP + 20.0;
     }
     Some(candidate)

@@ -2,7 +2,7 @@
 //! column before right-aligned ones.
 
 use super::placed::{Class, Placed};
-use super::starts::cuts;
+use super::starts::{cuts, is_compact_date};
 
 /// The final places of `starts`, by all lines that are records, and the line of names.
 pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>) -> Vec<usize> {
@@ -104,6 +104,7 @@ fn fewest_cuts(lines: &[&Placed], (low, high): (usize, usize), gap: (usize, usiz
 /// The start of a column behind a gap that is blank from `from` to `to`, and whose values end before `high`.
 fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Option<&Placed>) -> usize {
     let (mut firsts, mut lasts, mut all, mut digits) = (Vec::new(), Vec::new(), 0_usize, 0_usize);
+    let mut dates = 0_usize;
     let count =
         |counts: &mut Vec<(usize, usize)>, place: usize| match counts.iter_mut().find(|c| c.0 == place) {
             Some(known) => known.1 += 1,
@@ -113,6 +114,7 @@ fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Opti
         let Some((first, last)) = line.extent(to, high) else { continue };
         all += 1;
         digits += usize::from((first..last).all(|p| line.class(p) == Class::Digit));
+        dates += usize::from(is_compact_date(line.slice(first, last)));
         count(&mut firsts, first - to);
         count(&mut lasts, last);
     }
@@ -126,8 +128,8 @@ fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Opti
     if indent > 0 && indented * 10 >= all * 8 && indented > ended {
         return to + indent;
     }
-    // Where all numbers are equally long, a longer one would grow to the left.
-    if indent == 0 && indented == all && ended == all && digits == all && all > 1 {
+    // Where all numbers are equally long, a longer one would grow to the left; dates are never longer.
+    if dates < all && indent == 0 && indented == all && ended == all && digits == all && all > 1 {
         return from;
     }
     let begun = firsts.iter().find(|f| f.0 == 0).map_or(0, |f| f.1);

@@ -220,6 +220,11 @@ pub(super) fn date_edges(lines: &[&Placed], any: bool) -> Vec<usize> {
     edges
 }
 
+/// Whether eight digits are a date, in either order.
+pub(super) fn is_compact_date(text: &str) -> bool {
+    is_year_first(text) || is_year_last(text)
+}
+
 fn parts(text: &str, at: [usize; 3]) -> Option<[u32; 3]> {
     if text.len() != 8 || !text.bytes().all(|b| b.is_ascii_digit()) {
         return None;
