@@ -81,6 +81,8 @@ pub(crate) fn ask_layout(
             LayoutDoubt::RunnerUp
                 | LayoutDoubt::Unnamed
                 | LayoutDoubt::RunsOfBlanks
+                | LayoutDoubt::ColumnsTouch(_)
+                | LayoutDoubt::MayTouch(_)
                 | LayoutDoubt::FewRecords(_)
         )
     );
@@ -89,7 +91,8 @@ pub(crate) fn ask_layout(
     };
     let shown = |dialect: &Dialect| format!("{:<24}  {}", dialect_word(dialect), sample(surveyed, dialect));
     let answers = [shown(&layout.dialect.value), shown(&rival.value)];
-    let question = "The lines can be divided in two ways, which explain them nearly equally well:";
+    let question =
+        "The lines can be divided in two ways; the first explains them better, but nothing proves it:";
     if asker.ask(question, &answers, 0)? == 0 {
         return Ok(Answers::default());
     }
