@@ -80,14 +80,31 @@ impl Formula {
         }
     }
 
-    /// The formula with ranges that end in row `from` ending in row `to`: what sums up rows above it takes in those that came.
-    /// It stays as it is otherwise, wherever it is written.
+    /// Whether it refers to a range of its own sheet that ends above its row, in row `first` or below: as sums under data do.
+    pub fn looks_up(&self, first: u32) -> bool {
+        let rows = first..self.origin;
+        self.pieces.iter().any(|piece| match piece {
+            Piece::Row { row, is_elsewhere: false, is_range_end: true, .. } => rows.contains(row),
+            // Columns of a table by their names.
+            Piece::Text(text) => memchr::memchr(b'[', text).is_some(),
+            Piece::Row { .. } => false,
+        })
+    }
+
+    /// The formula with ranges that end in row `from` ending in row `to`: what sums up rows above it takes in those that came. What
+    /// refers to the row that it stood in refers to row `own`, where that row is then. It stays as it is otherwise, wherever it is
+    /// written.
     #[must_use]
-    pub fn stretched(mut self, from: u32, to: u32) -> Self {
+    pub fn stretched(mut self, (from, to): (u32, u32), own: u32) -> Self {
         for piece in &mut self.pieces {
             if let Piece::Row { row, is_fixed, is_elsewhere, is_range_end, .. } = piece {
                 *is_fixed = true;
-                if *is_range_end && !*is_elsewhere && *row == from {
+                if *is_elsewhere {
+                    continue;
+                }
+                if *row == self.origin {
+                    *row = own;
+                } else if *is_range_end && *row == from {
                     *row = to;
                 }
             }
@@ -263,16 +280,36 @@ mod tests {
     }
 
     #[test]
+    fn sums_look_up_over_the_rows_above_them() {
+        for (text, looks) in [
+            ("SUM(D2:D9)", true),
+            ("SUBTOTAL(109,[Dues])", true),
+            ("AVERAGE(D$2:D$5)", true),
+            ("D10*0.19", false),
+            ("C10/B10", false),
+            ("SUM(B10:C10)", false),
+            ("D9+D8", false),
+            ("SUM(Rates!D2:D9)", false),
+            ("VLOOKUP(A10,Rates!A1:B9,2)", false),
+        ] {
+            assert_eq!(Formula::parse(text, 10).looks_up(2), looks, "{text}");
+        }
+    }
+
+    #[test]
     fn totals_take_in_rows_that_came() {
         for (text, expected) in [
             ("SUM(D2:D9)", "SUM(D2:D20)"),
-            ("SUBTOTAL(109,$D$2:$D$9)/D10", "SUBTOTAL(109,$D$2:$D$20)/D10"),
+            // What stands beside it in the same row moves with it.
+            ("SUBTOTAL(109,$D$2:$D$9)/D10", "SUBTOTAL(109,$D$2:$D$20)/D21"),
+            ("C$10*0.19", "C$21*0.19"),
+            ("C7/B10+Other!B10", "C7/B21+Other!B10"),
             ("SUM(Other!D2:D9)+D9", "SUM(Other!D2:D9)+D9"),
             ("SUM(D2:D8)", "SUM(D2:D8)"),
             ("SUBTOTAL(109,[Dues])", "SUBTOTAL(109,[Dues])"),
         ] {
             let mut out = Vec::new();
-            Formula::parse(text, 10).stretched(9, 20).write(&mut out, 21);
+            Formula::parse(text, 10).stretched((9, 20), 21).write(&mut out, 21);
             assert_eq!(String::from_utf8(out).unwrap(), expected);
         }
     }

@@ -488,9 +488,11 @@ fn beside(
     all
 }
 
-/// The row of totals under a plain range: the last one, and the only one with formulas.
+/// The row of totals under a plain range: the last one, and the only one with formulas, which look up over the rows above. A formula
+/// that was typed into the last row of data does not.
 fn totals_of_range(facts: &SheetFacts, data_first: u32) -> Option<u32> {
-    let row = facts.last_formulas.as_ref()?.row;
+    let formulas = facts.last_formulas.as_ref()?;
+    let row = Some(formulas.row).filter(|_| formulas.looks_up(data_first))?;
     let run = facts.runs.iter().find(|run| (run.from..=run.to).contains(&row))?;
     (facts.formula_rows == 1 && row == run.to && row > data_first && run.from < row).then_some(row)
 }

@@ -309,6 +309,31 @@ fn records_that_moved_are_told_once() {
 }
 
 #[test]
+fn a_formula_in_the_last_row_makes_no_totals_of_it() {
+    // A formula that someone typed into a data cell, and a sum below the data.
+    for formula in ["B2*0.25", "SUM(D2:D4)"] {
+        let folder = linked("--plain");
+        folder.change_part("xl/worksheets/sheet1.xml", |sheet| {
+            let start = sheet.find("<c r=\"D5\"").unwrap();
+            let end = start + sheet[start..].find("</c>").unwrap() + 4;
+            format!("{}<c r=\"D5\"><f>{formula}</f><v>1.75</v></c>{}", &sheet[..start], &sheet[end..])
+        });
+        folder.write("calls.csv", &(CALLS.to_owned() + "A-5,031,02.04.2031,7.00\n"));
+        folder.refresh("").expect(0);
+        let sheet = folder.part("book.xlsx", "xl/worksheets/sheet1.xml");
+        let left = folder.rows("calls");
+        assert_eq!(left.len(), 5, "{formula}: {left:?}");
+        if formula.starts_with("SUM") {
+            assert!(sheet.contains("<c r=\"D6\"") && sheet.contains("SUM(D2:D5)"), "{sheet}");
+        } else {
+            let calls = ["A-1", "A-2", "A-3", "A-4", "A-5"];
+            assert!(left.iter().zip(calls).all(|(row, own)| row.contains(own)), "{left:?}");
+            assert!(sheet.contains("<f>B2*0.25</f>"), "{sheet}");
+        }
+    }
+}
+
+#[test]
 fn a_blank_row_does_not_cut_a_plain_range() {
     let folder = linked("--plain");
     // As a program does that inserts a row: what is below moves down, and names go along.

@@ -114,6 +114,27 @@ pub struct FormulaRow {
     pub(crate) cells: Vec<(u32, Vec<u8>)>,
 }
 
+impl FormulaRow {
+    /// Whether one of its formulas looks up over rows from `first` on, as totals do; or whether none of them tells.
+    pub fn looks_up(&self, first: u32) -> bool {
+        let mut told = false;
+        for (_, cell) in &self.cells {
+            let Ok(all) = tags("", cell) else { continue };
+            let Some(n) = all.iter().position(|t| t.opens("f") && t.kind == TagKind::Open) else { continue };
+            let close = all.get(n + 1).map_or(all[n].end, |t| t.start);
+            let text = xml::text(&cell[all[n].end..close]);
+            if text.is_empty() {
+                continue;
+            }
+            told = true;
+            if Formula::parse(&text, self.row).looks_up(first) {
+                return true;
+            }
+        }
+        !told
+    }
+}
+
 /// What an existing sheet holds.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct SheetFacts {

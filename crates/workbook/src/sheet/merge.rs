@@ -259,7 +259,7 @@ impl Totals {
             Some(n) if all[n].kind == TagKind::Open => {
                 let close = all.get(n + 1).map_or(all[n].end, |t| t.start);
                 let text = crate::xml::text(&cell[all[n].end..close]);
-                let formula = crate::Formula::parse(&text, self.from).stretched(data.0, data.1);
+                let formula = crate::Formula::parse(&text, self.from).stretched(data, self.to);
                 // What others share stands alone now.
                 out.extend_from_slice(&[b"<", all[n].name(), b">"].concat());
                 formula.write(&mut out, self.to);

@@ -54,8 +54,7 @@ impl Habit {
 }
 
 /// Whether columns may touch in these lines: at some place most of them go from one sort of character to another without a blank,
-/// many run across the begin of a name that
-/// stands two blanks behind the one before, or a sign stands between two numbers.
+/// many run across the begin of a name that stands two blanks behind the one before, or a sign stands between two numbers.
 pub(super) fn may_touch(lines: &[&Placed], names: Option<&Placed>) -> bool {
     let crossed = |place: usize| lines.iter().filter(|l| l.is_crossed(place)).count() * 10 >= lines.len() * 2;
     let named = names.map(|n| n.runs(true)).unwrap_or_default();
@@ -99,7 +98,7 @@ pub(in crate::layout) fn glued(lines: &[&[u8]], starts: &[usize], unit: Unit) ->
     })
 }
 
-/// Starts worth a price, in order, and those of them that a date proves.
+/// Starts worth a price, in order, and those of them that dates or a record type in front prove.
 pub(super) fn propose(
     lines: &[&Placed],
     all: &[&Placed],
@@ -146,11 +145,12 @@ pub(super) fn propose(
             strength.push((own, place));
         }
     }
+    let code = type_code(lines, all);
     let mut dates = date_edges(lines, true);
     // Six digits inside a date of eight are no date of their own.
     let inside = |place: usize| dates.iter().any(|d| place.abs_diff(*d) < 9);
     let short: Vec<usize> = short_dates(lines).into_iter().filter(|p| !inside(*p)).collect();
-    strength.extend(type_code(lines, all).map(|place| (2.0, place)));
+    strength.extend(code.map(|place| (2.0, place)));
     strength.extend(dates.iter().chain(&short).map(|place| (2.0, *place)));
     for (from, _) in names.map(|n| n.runs(false)).unwrap_or_default() {
         if from > 0 {
@@ -165,7 +165,7 @@ pub(super) fn propose(
         }
     }
     starts.sort_unstable();
-    dates.extend(type_code(lines, all));
+    dates.extend(code);
     (starts, dates)
 }
 
