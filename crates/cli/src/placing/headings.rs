@@ -40,6 +40,14 @@ pub(crate) struct Heading {
 pub(crate) struct Offer {
     pub(crate) slot: Slot,
     pub(crate) name: String,
+    /// What the first record holds there, with its line, if no line was taken for the names.
+    pub(crate) first: Option<(u64, String)>,
+}
+
+impl Offer {
+    pub(crate) fn new(slot: Slot, name: String) -> Self {
+        Self { slot, name, first: None }
+    }
 }
 
 /// What belongs to what.
@@ -148,8 +156,18 @@ fn mismatch(
         "sheet \u{201c}{sheet}\u{201d}: its headings are not the columns of the source{list}"
     ))
     .leaving("the workbook was left as it is");
-    if rules.matching == Matching::Name {
-        failure = failure.help("columns in the same order: --match position");
+    // A line of names that was taken for a record: by position it would go in as one.
+    let is_in = |h: &&&Heading| {
+        let first = |o: &Offer| o.first.as_ref().is_some_and(|(_, value)| plain(value) == plain(&h.name));
+        offers.iter().any(first)
+    };
+    let named = offers.iter().find_map(|o| o.first.as_ref()).map(|(line, _)| *line);
+    match named.filter(|_| !open.is_empty() && open.iter().all(|h| is_in(&h))) {
+        Some(line) => failure = failure.help(format!("line {line} holds these names: --header {line}")),
+        None if rules.matching == Matching::Name => {
+            failure = failure.help("columns in the same order: --match position");
+        }
+        None => {}
     }
     if !open.is_empty() && !rules.missing_is_blank {
         failure = failure.help("headings without a column stay empty: --missing blank");
@@ -179,11 +197,7 @@ mod tests {
 
     fn offers(names: &str) -> Vec<Offer> {
         let slot = |n: usize, name: &str| if name == "Source" { Slot::SourceName } else { Slot::Field(n) };
-        names
-            .split(',')
-            .enumerate()
-            .map(|(n, name)| Offer { slot: slot(n, name), name: name.into() })
-            .collect()
+        names.split(',').enumerate().map(|(n, name)| Offer::new(slot(n, name), name.into())).collect()
     }
 
     fn shown(pairs: &Pairs) -> String {

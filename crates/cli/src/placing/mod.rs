@@ -445,8 +445,10 @@ fn sheet_headings(
 ) -> Option<(u32, Vec<Heading>)> {
     let headings_in = |row: u32| -> Vec<Heading> {
         let own = cells.iter().filter(|c| c.at.row == row && c.at.column >= at.column);
+        // An empty text is no heading.
+        let is_named = |cell: &ExistingCell| cell.is_text && !cell.text.trim().is_empty();
         let run =
-            (at.column..).zip(own).take_while(|(column, cell)| cell.at.column == *column && cell.is_text);
+            (at.column..).zip(own).take_while(|(column, cell)| cell.at.column == *column && is_named(cell));
         run.map(|(column, cell)| Heading {
             column,
             name: cell.text.clone(),

@@ -78,7 +78,7 @@ pub(crate) fn locate(book: &mut ExistingBook, kept: &Kept, path: &Path) -> Resul
         let row = range.from.row;
         let cells = book.cells(sheet, row, row, 16_384).map_err(failed)?;
         let from = range.from.column;
-        let own = cells.into_iter().filter(|c| c.at.column >= from && c.is_text);
+        let own = cells.into_iter().filter(|c| c.at.column >= from && c.is_text && !c.text.trim().is_empty());
         // As long as they follow each other.
         (from..)
             .zip(own)
@@ -254,19 +254,17 @@ pub(super) fn see(
     let mut offers: Vec<Offer> = Vec::new();
     for (place, slot) in reread.slots.iter().enumerate() {
         if let Some(slot) = slot {
-            offers.push(Offer { slot: *slot, name: name_of(place) });
+            offers.push(Offer::new(*slot, name_of(place)));
         }
     }
     let number_rows = reread.docket.place.number_rows.clone();
     let is_heading = |name: &String| located.headings.iter().any(|(_, heading)| heading == name);
     if let Some(name) = number_rows.filter(|name| is_heading(name)) {
-        offers.push(Offer { slot: Slot::RecordNumber, name });
+        offers.push(Offer::new(Slot::RecordNumber, name));
     }
     for n in &reread.added {
-        offers.push(Offer {
-            slot: Slot::Field(*n),
-            name: free_name(&reread.reading.columns[*n].name, located),
-        });
+        let name = free_name(&reread.reading.columns[*n].name, located);
+        offers.push(Offer::new(Slot::Field(*n), name));
     }
     let wish = Wish {
         spot: Spot {

@@ -456,3 +456,27 @@ fn what_stands_below_says_nothing_about_the_columns() {
         assert_eq!(cells[1].join("|"), "\"007\"|4.5", "{options}");
     }
 }
+
+#[test]
+fn names_that_were_taken_for_a_record_are_told_apart_from_another_order() {
+    // Headings that are numbers, and a single column of words: nothing tells the first line from the others.
+    for (first, more, names) in [
+        ("12,34\n1,2\n3,4\n5,6\n", "12,34\n7,8\n9,10\n11,12\n", 2),
+        ("Ship\nTern\nHeron\nAnselm\n", "Ship\nSaltwind\nOld Skerry\nTern\n", 1),
+    ] {
+        let folder = Folder::new().with("first.csv", first).with("more.csv", more);
+        folder.run("import first.csv --into book.xlsx --sheet quay --header 1 --delimiter comma");
+        let before = std::fs::read(folder.path("book.xlsx")).unwrap();
+        let run = folder.run(
+            "import more.csv --into book.xlsx --sheet quay --mode append --header none --delimiter comma",
+        );
+        assert_eq!(run.status, 4, "{}{}", run.out, run.err);
+        assert!(run.err.contains("line 1 holds these names: --header 1"), "{}", run.err);
+        assert!(!run.err.contains("--match position"), "{}", run.err);
+        assert!(std::fs::read(folder.path("book.xlsx")).unwrap() == before);
+        folder
+            .run("import more.csv --into book.xlsx --sheet quay --mode append --header 1 --delimiter comma");
+        let cells = folder.cells("book.xlsx", "quay");
+        assert_eq!((cells.len(), cells[0].len()), (7, names), "{cells:?}");
+    }
+}

@@ -309,6 +309,21 @@ fn records_that_moved_are_told_once() {
 }
 
 #[test]
+fn an_empty_text_is_no_heading() {
+    let folder = linked("--plain");
+    folder.change_part("xl/worksheets/sheet1.xml", |sheet| {
+        sheet.replacen("</row>", "<c r=\"E1\" t=\"str\"><v></v></c></row>", 1)
+    });
+    folder.write("calls.csv", &(CALLS.to_owned() + "A-5,031,02.04.2031,7.00\n"));
+    folder.refresh("").expect(0);
+    folder.write("more.csv", "Call,Berth,Arrived,Dues\nA-6,001,03.04.2031,2.00\n");
+    folder
+        .run("import more.csv --into book.xlsx --sheet calls --mode append --delimiter comma --no-link")
+        .expect(0);
+    assert_eq!(folder.rows("calls").len(), 6);
+}
+
+#[test]
 fn a_formula_in_the_last_row_makes_no_totals_of_it() {
     // A formula that someone typed into a data cell, and a sum below the data.
     for formula in ["B2*0.25", "SUM(D2:D4)"] {

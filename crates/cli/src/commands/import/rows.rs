@@ -19,6 +19,7 @@ use incola_core::evidence::DecidedBy;
 use incola_core::kind::{DateOrder, Kind};
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{self, ColumnReading, Reading};
+use incola_core::record::Machine;
 use incola_core::selector::{AsChoice, Selector};
 use incola_workbook::number_format::NumberFormat;
 use incola_workbook::{
@@ -226,10 +227,27 @@ fn went_along(plan: &RowsPlan) -> Vec<String> {
 fn offers(options: &Import, together: &Together<'_>) -> Vec<Offer> {
     let columns = &together.reading.columns;
     let fields = together.shape.order.iter();
-    let fields = fields.map(|n| Offer { slot: Slot::Field(*n), name: columns[*n].name.clone() });
-    let number = options.number_rows.iter().map(|n| Offer { slot: Slot::RecordNumber, name: n.clone() });
-    let source = options.source_column.iter().map(|n| Offer { slot: Slot::SourceName, name: n.clone() });
+    let (line, first) = first_record(together);
+    let fields = fields.map(|n| Offer {
+        first: first.get(*n).map(|value| (line, value.clone())),
+        ..Offer::new(Slot::Field(*n), columns[*n].name.clone())
+    });
+    let number = options.number_rows.iter().map(|n| Offer::new(Slot::RecordNumber, n.clone()));
+    let source = options.source_column.iter().map(|n| Offer::new(Slot::SourceName, n.clone()));
     fields.chain(number).chain(source).collect()
+}
+
+/// The fields of the first record and its line, from 1, where no line was taken for the names: it may be one.
+fn first_record(together: &Together<'_>) -> (u64, Vec<String>) {
+    let Some((_, surveyed)) = together.sources.first() else { return (0, Vec::new()) };
+    let layout = &surveyed.reading.layout;
+    let Some(at) = surveyed.data_in_head().filter(|_| layout.header_line.is_none()) else {
+        return (0, Vec::new());
+    };
+    let mut machine = Machine::new(&surveyed.plan.dialect);
+    machine.step(&surveyed.head, at, true);
+    let fields = machine.fields(&surveyed.head).map(|f| String::from_utf8_lossy(f).trim().to_owned());
+    (layout.lines_before_data + 1, fields.collect())
 }
 
 /// Reads columns as the sheet has them: rows under others are of their kind.
