@@ -92,7 +92,8 @@ pub(super) fn rank(lines: &[u8]) -> Vec<Ranked> {
     ranked
 }
 
-/// The different words with characters outside ASCII, each with what stands before and behind it. What comes again says nothing new.
+/// The different words with characters outside ASCII, marks and drawn lines included, each with what stands before and behind it.
+/// What comes again says nothing new.
 fn different_words(text: &[char]) -> Vec<char> {
     let mut seen = rustc_hash::FxHashSet::default();
     let mut words = Vec::with_capacity(text.len());
@@ -107,7 +108,6 @@ fn different_words(text: &[char]) -> Vec<char> {
         }
         at = end;
     }
-    // Marks and drawn lines that stand alone are words as well: nothing outside ASCII is left out.
     words
 }
 

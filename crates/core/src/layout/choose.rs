@@ -1,12 +1,15 @@
 //! All layouts under one measure: each is priced, the cheapest wins.
 //!
-//! Four rules stand beside the measure. Each says that some evidence is stronger than the models can express:
+//! Rules stand beside the measure. Each says that some evidence is stronger than the models can express:
 //!
 //! 1. Quotes that all close where a field does are quotes, if that costs little more. A tab, bar or doubled mark that gives
 //!    nearly all records the same width of three or more beats blanks and weaker marks.
 //! 2. Runs of two and more blanks beat runs of one and more, if both cost nearly the same and the columns are nearly as many.
 //! 3. Starts beat runs of blanks, if both cost nearly the same and two blanks stand together in many lines.
 //! 4. Names that reach further than the records are right: empty fields at the ends are left out.
+//! 5. Labels, and tabs in runs that line columns up, beat what else divides the lines, if both cost nearly the same.
+//! 6. Columns that touch must save more than a little against blanks or marks that divide all lines evenly.
+//! 7. Commas without a blank, several times in most lines, divide records, however differently.
 
 use super::candidates::{self, Bench, Candidate, Form, Wanted};
 use super::measure::column::Column;
@@ -33,10 +36,10 @@ pub(super) fn rank<'s, 't>(
 ) -> Ranking<'s, 't> {
     let plain = lines::plain_dialect(samples, choices);
     let mut bench = Bench { sample, lexicon: Lexicon::default(), plain };
-    if !choices.is_stated()
-        && hint.is_none()
-        && let Some(why) = not_a_table(sample)
-    {
+    let is_open = !choices.is_stated() && hint.is_none();
+    let texts: Vec<std::borrow::Cow<'_, str>> = sample.filled().map(String::from_utf8_lossy).collect();
+    let texts: Vec<&str> = texts.iter().map(AsRef::as_ref).collect();
+    if is_open && let Some(why) = candidates::not_a_table(&texts) {
         let whole = candidates::whole(&mut bench, None);
         return Ranking { candidates: vec![whole], bench, not_a_table: Some(why) };
     }
@@ -55,12 +58,12 @@ pub(super) fn rank<'s, 't>(
         }
     }
     found.retain(|c| c.bits.is_finite() || choices.is_stated());
-    if !choices.is_stated() && hint.is_none() {
-        let is_log = is_log(sample);
+    if is_open {
+        let is_log = candidates::is_log(&texts);
         found.retain(|c| is_plausible(c, &bench) && !(is_log && tears_entries(c)));
     }
     found.sort_by(|a, b| a.bits.total_cmp(&b.bits));
-    if !choices.is_stated() && hint.is_none() {
+    if is_open {
         obey_rules(&mut found, &mut bench);
     }
     for candidate in &mut found {
@@ -75,19 +78,6 @@ pub(super) fn rank<'s, 't>(
         found.insert(0, candidate);
     }
     Ranking { candidates: found, bench, not_a_table: None }
-}
-
-/// What the text is, if it is known to be no table.
-fn not_a_table(sample: &Sample<'_>) -> Option<&'static str> {
-    let texts: Vec<std::borrow::Cow<'_, str>> = sample.filled().map(String::from_utf8_lossy).collect();
-    let lines: Vec<&str> = texts.iter().map(AsRef::as_ref).collect();
-    candidates::not_a_table(&lines)
-}
-
-/// Whether the lines are entries of a log.
-fn is_log(sample: &Sample<'_>) -> bool {
-    let texts: Vec<std::borrow::Cow<'_, str>> = sample.filled().map(String::from_utf8_lossy).collect();
-    candidates::is_log(&texts.iter().map(AsRef::as_ref).collect::<Vec<_>>())
 }
 
 /// Whether a layout would tear the entries of a log at the blanks and marks of its prose: a mark that values hardly hold, and that
@@ -239,7 +229,7 @@ fn refine_comment(candidate: &mut Candidate, samples: Samples<'_>, choices: &Lay
     }
 }
 
-/// Lets the four rules of this page have their say.
+/// Lets the rules of this page have their say.
 fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
     let lift = |found: &mut Vec<Candidate>, fits: &dyn Fn(&Candidate, &Candidate) -> bool| {
         let Some(best) = found.first() else { return };

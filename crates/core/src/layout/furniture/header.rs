@@ -618,8 +618,7 @@ fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, low: bool) -
             Form::Fixed { touching, .. } => touching,
             _ => 0,
         };
-        let usual = judged.usual_length();
-        let touches = touching > 0 && (row.end - row.start) * 10 >= usual * 6;
+        let touches = touching > 0 && (row.end - row.start) * 10 >= judged.usual_length() * 6;
         let allowed = if touches { touching } else { 0 };
         return !labelled
             && !digits

@@ -160,8 +160,7 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
             coders.len() - 1
         };
         let coder = &mut coders[at].1;
-        let best =
-            if starts.len() < IMPROVED { coder.best(&mut bench.lexicon, &starts) } else { starts.clone() };
+        let best = if starts.len() < IMPROVED { coder.best(&mut bench.lexicon, &starts) } else { starts };
         let cut = best[1..].iter().any(|s| !dates.contains(s) && starts::cuts_values(base, *s));
         if best.len() < 2 || cut || priced.contains(&best) {
             continue;
