@@ -73,6 +73,10 @@ pub enum NoticeCode {
     SheetKinds,
     /// The sheet is protected.
     SheetProtected,
+    /// Rows that were hidden are shown, for other records stand in them.
+    RowsShown,
+    /// Comments are over other records now.
+    CommentsStay,
     /// Columns are not described in the docket, or described for nothing.
     DocketColumns,
     /// Most values of a column do not fit the kind that the docket says.
@@ -120,6 +124,8 @@ impl NoticeCode {
             Self::MixedSymbols => "mixed-symbols",
             Self::SheetKinds => "sheet-kinds",
             Self::SheetProtected => "sheet-protected",
+            Self::RowsShown => "rows-shown",
+            Self::CommentsStay => "comments-stay",
             Self::DocketColumns => "docket-columns",
             Self::DocketKind => "docket-kind",
             Self::DocketChanges => "docket-changes",
@@ -148,6 +154,7 @@ impl NoticeCode {
                 | Self::Misfits
                 | Self::DocketKind
                 | Self::TotalDiffers
+                | Self::CommentsStay
         )
     }
 }

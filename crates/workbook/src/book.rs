@@ -187,7 +187,8 @@ impl<W: Write + Seek> BookWriter<W> {
             Some(OpenRows { formats, spaces, plan, .. }) => {
                 RowEncoder::at(columns, Arc::clone(formats), &spaces.prefix)
                     .with_fills(plan.fills.clone())
-                    .with_totals_at(plan.totals.as_ref().map(|t| t.from))
+                    .with_totals_at(plan.totals.as_ref().map(Totals::stood))
+                    .showing()
             }
             None => RowEncoder::at(columns, Arc::new(CellFormats::own(columns.len())), ""),
         }
@@ -300,8 +301,10 @@ impl<W: Write + Seek> BookWriter<W> {
         }
         if let (Some(revised), Some(revision)) = (&plan.revised, revision) {
             copy_rows(&mut self.zip, &mut over.book, &mut source, revised.first - 1)?;
+            // Rows are revised where they stand, before those above them go: cells beside stay.
+            let fills = plan.fills.iter().map(|fill| Fill { kept_to: revised.last, ..fill.clone() });
             let encoder = RowEncoder::at(&plan.columns, Arc::clone(&formats), &spaces.prefix)
-                .with_fills(plan.fills.clone());
+                .with_fills(fills.collect());
             let up_to = if facts.last_row <= revised.last { u32::MAX } else { revised.last };
             let read = (&mut source, up_to);
             revise_rows(&mut self.zip, &mut over.book, read, (revised, revision), &encoder, &spaces.prefix)?;
@@ -340,7 +343,7 @@ impl<W: Write + Seek> BookWriter<W> {
         let Some(mut rows) = over.rows.take() else { return Ok(()) };
         let plan = &rows.plan;
         let last_data = plan.range.to.row;
-        let totals = plan.totals.as_ref().map(|t| (t.to, t.moved((plan.old_last, last_data))));
+        let totals = plan.totals.as_ref().map(|t| (t.last(), t.moved((plan.old_last, t.to - 1))));
         over.additions.lost_formulas |= plan.totals.is_some()
             || (!plan.fills.is_empty() && plan.old_last > last_data)
             || rows.loses_formulas;
@@ -354,19 +357,18 @@ impl<W: Write + Seek> BookWriter<W> {
             columns: &plan.columns,
             beside: plan.fills.iter().map(|f| f.column).chain(plan.beside.iter().copied()).collect(),
             to: plan.old_last,
-            totals_from: plan.totals.as_ref().map(|t| t.from),
-            totals: None,
+            totals_from: plan.totals.as_ref().map(Totals::stood),
+            totals: Vec::new(),
             keeps: &keeps,
             prefix: &rows.spaces.prefix,
         };
         let mut compressor = Compressor::new();
-        if let Some((to, _)) = &totals {
+        if let Some((to, moved)) = totals {
             let under = match rows.tail {
-                Some(_) => RowBytes { after: *to - 1, ..RowBytes::default() },
-                None => rows.source.all_rows(over.book.zip(), *to)?,
+                Some(_) => RowBytes { after: to - 1, ..RowBytes::default() },
+                None => rows.source.all_rows(over.book.zip(), to)?,
             };
-            let with_totals =
-                Leftovers { totals: totals.clone(), beside: leftovers.beside.clone(), ..leftovers };
+            let with_totals = Leftovers { totals: moved, beside: leftovers.beside.clone(), ..leftovers };
             self.zip.block(&compressor.block(&with_totals.cleared(&under)))?;
         }
         let tail = if let Some(tail) = rows.tail.take() {
@@ -397,8 +399,12 @@ impl<W: Write + Seek> BookWriter<W> {
             }
             None => None,
         };
-        let tail =
-            behind::changed(&rows.name, &tail, plan.extension.as_ref(), table.map(|t| (t, &rows.spaces)))?;
+        let fates = behind::Fates {
+            revised: plan.revised.as_ref(),
+            replaced: ((plan.range.from.row, plan.old_last), &plan.columns),
+        };
+        let behind = (plan.extension.as_ref(), Some(&fates));
+        let tail = behind::changed(&rows.name, &tail, behind, table.map(|t| (t, &rows.spaces)))?;
         over.additions.names.extend(plan.named.clone());
         if let Some(extension) = &plan.extension {
             over.additions.filters.push((rows.sheet, extension.clone()));
@@ -522,7 +528,7 @@ impl<W: Write + Seek> BookWriter<W> {
 
 /// The last row that something happens to.
 fn plan_end(plan: &RowsPlan) -> u32 {
-    let totals = plan.totals.as_ref().map_or(0, |t| t.from.max(t.to));
+    let totals = plan.totals.as_ref().map_or(0, |t| t.stood().1.max(t.last()));
     plan.range.to.row.max(plan.old_last).max(totals)
 }
 
@@ -588,7 +594,7 @@ fn with_dimension(part: &str, head: &[u8], plan: &RowsPlan) -> Result<Vec<u8>> {
     let Some(range) = tag.attribute("ref").and_then(|r| Range::parse(&r)) else { return Ok(head.to_vec()) };
     let mut grown = range.with(plan.range.from).with(plan.range.to);
     if let Some(totals) = &plan.totals {
-        grown = grown.with(crate::CellRef { row: totals.to, column: plan.range.from.column });
+        grown = grown.with(crate::CellRef { row: totals.last(), column: plan.range.from.column });
     }
     for column in plan.fills.iter().map(|fill| fill.column) {
         grown = grown.with(crate::CellRef { row: plan.range.to.row.max(plan.range.from.row), column });

@@ -2,7 +2,7 @@
 //! Nothing is computed.
 
 use crate::limits;
-use crate::reference::CellRef;
+use crate::reference::{CellRef, column_letters};
 use crate::xml;
 
 /// A piece of a formula.
@@ -10,6 +10,12 @@ use crate::xml;
 enum Piece {
     /// Text, escaped as XML.
     Text(Vec<u8>),
+    /// The column of a reference, from 1.
+    Column {
+        column: u32,
+        /// Behind a `$`: it stays whatever column the formula stands in.
+        is_fixed: bool,
+    },
     /// The row of a reference.
     Row {
         row: u32,
@@ -53,6 +59,7 @@ impl Formula {
         for piece in &self.pieces {
             match piece {
                 Piece::Text(text) => out.extend_from_slice(text),
+                Piece::Column { column, .. } => out.extend_from_slice(column_letters(*column).as_bytes()),
                 Piece::Row { row: to, is_fixed: true, .. } => {
                     out.extend_from_slice(to.to_string().as_bytes());
                 }
@@ -72,6 +79,7 @@ impl Formula {
         for piece in &self.pieces {
             match piece {
                 Piece::Text(text) => out.extend_from_slice(text),
+                Piece::Column { column, .. } => out.extend_from_slice(column_letters(*column).as_bytes()),
                 Piece::Row { row, column, is_elsewhere, .. } => {
                     let row = if *is_elsewhere { *row } else { moved(*row, *column) };
                     out.extend_from_slice(row.to_string().as_bytes());
@@ -87,23 +95,43 @@ impl Formula {
             Piece::Row { row, is_elsewhere: false, is_range_end: true, .. } => rows.contains(row),
             // Columns of a table by their names.
             Piece::Text(text) => memchr::memchr(b'[', text).is_some(),
-            Piece::Row { .. } => false,
+            Piece::Row { .. } | Piece::Column { .. } => false,
         })
     }
 
-    /// The formula with ranges that end in row `from` ending in row `to`: what sums up rows above it takes in those that came. What
-    /// refers to the row that it stood in refers to row `own`, where that row is then. It stays as it is otherwise, wherever it is
-    /// written.
+    /// The formula as it is so many columns further right: columns of references without `$` go with it.
+    ///
+    /// ```
+    /// use incola_workbook::Formula;
+    /// let mut text = Vec::new();
+    /// Formula::parse("SUM(D2:D9)+$B$1+SUM(E:E)", 10).aside(1).write(&mut text, 10);
+    /// assert_eq!(text, b"SUM(E2:E9)+$B$1+SUM(F:F)");
+    /// ```
     #[must_use]
-    pub fn stretched(mut self, (from, to): (u32, u32), own: u32) -> Self {
+    pub fn aside(mut self, columns: i64) -> Self {
+        for piece in &mut self.pieces {
+            if let Piece::Column { column, is_fixed: false } = piece {
+                // References go round at the ends of the sheet, as shared formulas have it.
+                let moved = (i64::from(*column) - 1 + columns).rem_euclid(i64::from(limits::COLUMNS));
+                *column = moved as u32 + 1;
+            }
+        }
+        self
+    }
+
+    /// The formula with ranges that end in row `from` ending in row `to`: what sums up rows above it takes in those that came. What
+    /// refers to rows that move with it, from the first to the last of `moving`, goes with them, where the first of them comes to
+    /// stand in the row behind. It stays as it is otherwise, wherever it is written.
+    #[must_use]
+    pub fn stretched(mut self, (from, to): (u32, u32), (moving, first): ((u32, u32), u32)) -> Self {
         for piece in &mut self.pieces {
             if let Piece::Row { row, is_fixed, is_elsewhere, is_range_end, .. } = piece {
                 *is_fixed = true;
                 if *is_elsewhere {
                     continue;
                 }
-                if *row == self.origin {
-                    *row = own;
+                if (moving.0..=moving.1).contains(row) {
+                    *row = *row - moving.0 + first;
                 } else if *is_range_end && *row == from {
                     *row = to;
                 }
@@ -169,7 +197,12 @@ impl Parser<'_> {
         if is_cell || self.is_row_range(word, behind) {
             let digits = word.rfind(|c: char| !c.is_ascii_digit()).map_or(0, |at| at + 1);
             let is_range_end = self.plain.ends_with(':');
-            self.plain.push_str(&word[..digits]);
+            if is_cell {
+                self.column(word[..digits].trim_end_matches('$'));
+            }
+            if word[..digits].ends_with('$') {
+                self.plain.push('$');
+            }
             self.flush();
             self.pieces.push(Piece::Row {
                 row: word[digits..].parse().unwrap_or(1),
@@ -179,9 +212,42 @@ impl Parser<'_> {
                 is_range_end,
             });
             self.at += length;
+        } else if self.is_column_range(word, behind) {
+            self.column(word);
+            self.at += length;
         } else {
             self.take(length);
         }
+    }
+
+    /// The letters of a column, with `$` in front or without.
+    fn column(&mut self, letters: &str) {
+        let is_fixed = letters.starts_with('$');
+        if is_fixed {
+            self.plain.push('$');
+        }
+        let Some(column) = CellRef::parse(&format!("{}1", letters.trim_start_matches('$'))) else { return };
+        // As it is spelled.
+        if column_letters(column.column) == letters.trim_start_matches('$') {
+            self.flush();
+            self.pieces.push(Piece::Column { column: column.column, is_fixed });
+        } else {
+            self.plain.push_str(letters.trim_start_matches('$'));
+        }
+    }
+
+    /// Whether a word is one side of a range of whole columns, such as `D:$E`.
+    fn is_column_range(&self, word: &str, behind: &str) -> bool {
+        let is_column = |t: &str| {
+            let letters = t.strip_prefix('$').unwrap_or(t);
+            (1..=3).contains(&letters.len())
+                && letters.bytes().all(|b| b.is_ascii_uppercase())
+                && CellRef::parse(&format!("{letters}1")).is_some()
+        };
+        let next = behind.strip_prefix(':').map(|t| &t[..t.find(|c| !is_name(c)).unwrap_or(t.len())]);
+        let before_is_column =
+            || matches!(self.pieces.last(), Some(Piece::Column { .. })) && self.plain == ":";
+        is_column(word) && (next.is_some_and(is_column) || before_is_column())
     }
 
     /// Whether a word is one side of a range of whole rows, such as `3:$5`.
@@ -303,13 +369,15 @@ mod tests {
             // What stands beside it in the same row moves with it.
             ("SUBTOTAL(109,$D$2:$D$9)/D10", "SUBTOTAL(109,$D$2:$D$20)/D21"),
             ("C$10*0.19", "C$21*0.19"),
+            // And what stands in another row of totals.
+            ("SUM(D10:D11)+D12", "SUM(D21:D22)+D12"),
             ("C7/B10+Other!B10", "C7/B21+Other!B10"),
             ("SUM(Other!D2:D9)+D9", "SUM(Other!D2:D9)+D9"),
             ("SUM(D2:D8)", "SUM(D2:D8)"),
             ("SUBTOTAL(109,[Dues])", "SUBTOTAL(109,[Dues])"),
         ] {
             let mut out = Vec::new();
-            Formula::parse(text, 10).stretched((9, 20), 21).write(&mut out, 21);
+            Formula::parse(text, 10).stretched((9, 20), ((10, 11), 21)).write(&mut out, 21);
             assert_eq!(String::from_utf8(out).unwrap(), expected);
         }
     }

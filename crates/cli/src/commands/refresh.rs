@@ -57,6 +57,7 @@ pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
         accepts_shorter: options.accept.contains(&Accept::Shorter),
         accepts_damage: options.accept.contains(&Accept::Damage),
         tells_all: options.all || options.json,
+        is_trial: options.dry_run,
     };
     let mut outcomes = Vec::new();
     let mut code = ExitCode::Done;

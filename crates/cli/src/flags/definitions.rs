@@ -245,6 +245,9 @@ pub(crate) struct Import {
     /// fresh (the default): nothing may stand where rows go; replace: the rows that stand there go; append: rows go under the last one
     #[arg(long, value_name = "MODE")]
     pub(crate) mode: Option<PlacingMode>,
+    /// Which cells of a plain range hold records, where what follows below them are totals: A2:D51
+    #[arg(long, value_name = "RANGE")]
+    pub(crate) rows: Option<String>,
     /// How columns find their headings in the sheet [default: name]
     #[arg(long = "match", value_name = "BY")]
     pub(crate) matching: Option<MatchBy>,

@@ -1,9 +1,11 @@
 //! Where rows go in a sheet that is there already: below headings that stand there, below a heading of their own, under the last row,
 //! or in place of the rows that stand there. Whatever stands in the way stops the import before anything is written.
 
+mod beside;
 pub(crate) mod headings;
 mod obstacles;
 pub(crate) mod spot;
+mod totals;
 
 use crate::bridge::ColumnWriter;
 use crate::failure::{Failure, Result};
@@ -12,12 +14,15 @@ use headings::{Heading, Offer, Pairs, Rules, pair};
 use incola_core::reading::ColumnReading;
 use incola_workbook::{
     CellRef, ExistingBook, ExistingCell, ExistingTable, Extension, Fill, PlaceFormats, Question, Range,
-    RowsPlan, SheetFacts, StyleId, Styles, TableChange, Totals, limits,
+    RowsPlan, SheetFacts, StyleId, Styles, TableChange, Totals,
 };
 use spot::Spot;
 
 /// Most cells of the headings that are read.
 const MOST_CELLS: usize = 40_000;
+
+/// Rows below the headings that tell which columns are computed, before all of them are looked at.
+const LOOKED_AT: u32 = 8;
 
 /// What is to be done with what stands in the sheet.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -42,6 +47,8 @@ pub(crate) struct Wish {
     pub(crate) takes_rows_below: bool,
     /// The last row of a plain range, if something knows how far its rows reach.
     pub(crate) known_last: Option<u32>,
+    /// Whether the clerk said so: what follows right below it are totals.
+    pub(crate) last_is_said: bool,
 }
 
 /// The headings of columns that are not the source's.
@@ -85,6 +92,8 @@ pub(crate) struct Place {
     removed: u32,
     /// The tables of the sheet.
     tables: Vec<ExistingTable>,
+    /// Columns that get a heading whose place is taken, and what stands there.
+    taken: Vec<ExistingCell>,
 }
 
 impl Place {
@@ -125,6 +134,11 @@ impl Place {
         (self.data_first, self.data_last)
     }
 
+    /// Rows of totals below the data.
+    fn totals_rows(&self) -> u32 {
+        self.totals.as_ref().map_or(0, |totals| totals.rows.len() as u32)
+    }
+
     /// All columns of the rows, those beside included.
     pub(crate) fn all_columns(&self) -> Vec<u32> {
         let mut all = self.columns();
@@ -135,6 +149,12 @@ impl Place {
         all.sort_unstable();
         all.dedup();
         all
+    }
+
+    /// The rows in which other records stand now, the first and the last one; `None`: there are none.
+    pub(crate) fn replaced_rows(&self) -> Option<(u32, u32)> {
+        (self.heading_row.is_none() && self.first_row <= self.data_last)
+            .then_some((self.first_row, self.data_last))
     }
 
     /// The cells that are filled, with their heading.
@@ -203,7 +223,8 @@ impl Place {
                 column: *column,
                 formula,
                 format: usual,
-                kept_to: (self.data_last - self.removed).max(self.data_first),
+                kept_to: self.data_last - self.removed,
+                array: facts.last_is_array,
             })
         });
         let fills: Vec<Fill> = fills.collect();
@@ -213,7 +234,8 @@ impl Place {
         let table = match (&self.table, &self.new_table) {
             (Some(table), _) => {
                 let names = self.pairs.added.iter().map(|(_, name)| name.clone()).collect();
-                Some(TableChange::Resized(table.clone(), end + u32::from(totals.is_some()), names))
+                let totals = self.table.as_ref().is_some_and(|t| t.has_totals);
+                Some(TableChange::Resized(table.clone(), end + u32::from(totals), names))
             }
             (None, Some(name)) if self.heading_row.is_some() => {
                 let mut range = self.range();
@@ -289,7 +311,7 @@ pub(crate) fn look(
     let table = table_for(&tables, wish, name)?;
     let at = wish.spot.cell.unwrap_or(CellRef { row: 1, column: 1 });
     let top = table.as_ref().map_or(at.row.saturating_sub(1).max(1), |t| t.range.from.row);
-    let cells = book.cells(sheet, top, top + 3, MOST_CELLS).map_err(|e| failed(&e))?;
+    let cells = book.cells(sheet, top, top + 1 + LOOKED_AT, MOST_CELLS).map_err(|e| failed(&e))?;
     let (headings_row, headings) = match &table {
         Some(table) => (Some(table.range.from.row), table_headings(table, &cells)),
         None => match sheet_headings(at, &cells, offers, wish.rules, name) {
@@ -297,7 +319,7 @@ pub(crate) fn look(
             None => (None, Vec::new()),
         },
     };
-    let pairs = match headings_row {
+    let mut pairs = match headings_row {
         Some(_) => pair(&headings, offers, wish.rules, name)?,
         None => {
             Pairs { slots: (at.column..).zip(offers.iter().map(|o| o.slot)).collect(), ..Pairs::default() }
@@ -307,20 +329,35 @@ pub(crate) fn look(
     let data_first = headings_row.map_or(at.row, |row| row + 1);
     let mut question = Question {
         columns: pairs.slots.iter().map(|(column, _)| *column).collect(),
-        beside: beside(&pairs, &headings, table.as_ref(), &cells, data_first),
+        beside: beside::usual((&pairs, &headings), (&tables, table.as_ref()), &cells, data_first),
         first_row: data_first,
-        totals_row: table.as_ref().filter(|t| t.has_totals).map(|t| t.range.to.row),
+        totals_rows: table.as_ref().filter(|t| t.has_totals).map(|t| (t.range.to.row, t.range.to.row)),
         last_row: table.as_ref().map(|t| t.range.to.row),
     };
     let mut facts = ask(book, &question).map_err(|e| failed(&e))?;
-    if heading_row.is_none()
-        && table.is_none()
-        && wish.mode != Mode::Fresh
-        && let Some(row) = totals_of_range(&facts, data_first)
-    {
-        // Known now: it is no data, and its formats and formulas are not those of the rows.
-        question.totals_row = Some(row);
+    if heading_row.is_none() && beside::compute(&facts, &mut pairs, &mut question) {
         facts = ask(book, &question).map_err(|e| failed(&e))?;
+    }
+    if heading_row.is_none() && wish.mode != Mode::Fresh {
+        let more =
+            beside::touching(&facts, (&question, &headings), (&tables, table.as_ref()), wish.known_last);
+        if !more.is_empty() {
+            // What stands right beside the rows belongs to them.
+            question.beside.extend(more);
+            question.beside.sort_unstable();
+            facts = ask(book, &question).map_err(|e| failed(&e))?;
+        }
+        if table.is_none() {
+            let found = match wish.known_last.filter(|_| wish.last_is_said) {
+                Some(last) => beside::below(&facts, (data_first, last)),
+                None => totals::of_range(&facts, (&question.columns, data_first), wish.known_last, name)?,
+            };
+            if found.is_some() {
+                // Known now: they are no data, and their formats and formulas are not those of the rows.
+                question.totals_rows = found;
+                facts = ask(book, &question).map_err(|e| failed(&e))?;
+            }
+        }
     }
     if heading_row.is_some() && wish.mode == Mode::Append && facts.last_filled_row > 0 {
         return Err(Failure::protected(format!(
@@ -340,7 +377,7 @@ pub(crate) fn look(
         wish.known_last.map_or(end, |known| facts.filled_down_to(known).unwrap_or(known).max(end))
     };
     // What stands below a plain range is of something else: its columns say nothing about those of the range.
-    let known_rows = data_last.max(question.totals_row.unwrap_or(0));
+    let known_rows = data_last.max(question.totals_rows.map_or(0, |(_, last)| last));
     if table.is_none()
         && heading_row.is_none()
         && data_last >= data_first
@@ -357,7 +394,12 @@ pub(crate) fn look(
         Mode::Replace => (data_first, table_last.unwrap_or(data_last)),
         Mode::Fresh => (data_first, table_last.unwrap_or(data_first - 1)),
     };
-    let totals = facts.totals.clone().map(|cells| Totals { from: cells.row, to: cells.row, cells });
+    let rows = facts.totals.clone();
+    let totals = rows.first().map(|first| first.row).map(|to| Totals { to, rows });
+    let is_taken = |cell: &&ExistingCell| {
+        headings_row == Some(cell.at.row) && pairs.added.iter().any(|(column, _)| *column == cell.at.column)
+    };
+    let taken = cells.iter().filter(is_taken).cloned().collect();
     let place = Place {
         heading_row,
         first_row,
@@ -376,6 +418,7 @@ pub(crate) fn look(
         records: 0,
         removed: 0,
         tables,
+        taken,
     };
     Ok(place)
 }
@@ -417,21 +460,21 @@ fn table_for(tables: &[ExistingTable], wish: &Wish, sheet: &str) -> Result<Optio
 
 fn table_headings(table: &ExistingTable, cells: &[ExistingCell]) -> Vec<Heading> {
     let from = table.range.from;
-    let is_computed = |n: usize, column: u32| {
-        table.computed.contains(&n) || has_formula(cells, CellRef { row: from.row + 1, column })
+    let computes = |n: usize, column: u32| {
+        table.computed.contains(&n) || is_computed(cells, CellRef { row: from.row + 1, column })
     };
     let columns = table.columns.iter().enumerate().zip(from.column..);
     columns
-        .map(|((n, name), column)| Heading {
-            column,
-            name: name.clone(),
-            is_computed: is_computed(n, column),
-        })
+        .map(|((n, name), column)| Heading { column, name: name.clone(), is_computed: computes(n, column) })
         .collect()
 }
 
-fn has_formula(cells: &[ExistingCell], at: CellRef) -> bool {
-    cells.iter().any(|c| c.at == at && c.has_formula)
+/// Whether half of the first cells from `from` down are formulas: one may have been typed over.
+fn is_computed(cells: &[ExistingCell], from: CellRef) -> bool {
+    let rows = from.row..from.row + LOOKED_AT;
+    let own = cells.iter().filter(|c| c.at.column == from.column && rows.contains(&c.at.row));
+    let (formulas, others): (Vec<_>, Vec<_>) = own.partition(|c| c.has_formula);
+    !formulas.is_empty() && formulas.len() >= others.len()
 }
 
 /// Headings at a cell or right above it: a run of text, and their row. Where both rows hold text, the one that the source's columns
@@ -452,7 +495,7 @@ fn sheet_headings(
         run.map(|(column, cell)| Heading {
             column,
             name: cell.text.clone(),
-            is_computed: has_formula(cells, CellRef { row: row + 1, column }),
+            is_computed: is_computed(cells, CellRef { row: row + 1, column }),
         })
         .collect()
     };
@@ -469,40 +512,10 @@ fn sheet_headings(
     Some(found.swap_remove(best))
 }
 
-/// Columns of the same table that the source does not fill, and columns of formulas right beside.
-fn beside(
-    pairs: &Pairs,
-    headings: &[Heading],
-    table: Option<&ExistingTable>,
-    cells: &[ExistingCell],
-    data_first: u32,
-) -> Vec<u32> {
-    let filled = |column: u32| pairs.slots.iter().any(|(c, _)| *c == column);
-    let mut all: Vec<u32> = headings.iter().map(|h| h.column).filter(|c| !filled(*c)).collect();
-    let formula = |column: u32| has_formula(cells, CellRef { row: data_first, column }) && !filled(column);
-    if table.is_none()
-        && let (Some(first), Some(last)) = (headings.first(), headings.last())
-    {
-        all.extend((last.column + 1..=limits::COLUMNS).take_while(|c| formula(*c)));
-        all.extend((1..first.column).rev().take_while(|c| formula(*c)));
-    }
-    all.sort_unstable();
-    all
-}
-
-/// The row of totals under a plain range: the last one, and the only one with formulas, which look up over the rows above. A formula
-/// that was typed into the last row of data does not.
-fn totals_of_range(facts: &SheetFacts, data_first: u32) -> Option<u32> {
-    let formulas = facts.last_formulas.as_ref()?;
-    let row = Some(formulas.row).filter(|_| formulas.looks_up(data_first))?;
-    let run = facts.runs.iter().find(|run| (run.from..=run.to).contains(&row))?;
-    (facts.formula_rows == 1 && row == run.to && row > data_first && run.from < row).then_some(row)
-}
-
 /// The last row of those that follow right below a table, if they look like its rows: totals have formulas.
 fn rows_below(table: &ExistingTable, facts: &SheetFacts, end: u32) -> u32 {
     let run = facts.runs.iter().find(|run| (run.from..=run.to).contains(&end));
-    let is_theirs = |to: u32| facts.last_formulas.as_ref().is_none_or(|f| f.row <= end || f.row > to);
+    let is_theirs = |to: u32| !(end + 1..=to).contains(&facts.last_formula_row);
     match run {
         Some(run) if !table.has_totals && end == table.range.to.row && is_theirs(run.to) => run.to,
         _ => end,

@@ -1,5 +1,6 @@
 //! Source, sheet and last import, compared.
 
+use super::base;
 use super::changes::{column_changes, file_changes};
 use super::decide::{Base, RowWork, decide};
 use super::report::{Report, Told};
@@ -13,6 +14,7 @@ use crate::passes::prints::{Columns, Picked, Prints as Read, pick};
 use crate::passes::write::Slot;
 use crate::placing::Place;
 use incola_core::refresh::{Alignment, Fate, Prints, Unpaired, align};
+use incola_core::words::counted;
 use incola_workbook::ExistingBook;
 
 /// A link, compared, with everything that is needed to bring its table up to date.
@@ -79,14 +81,26 @@ pub(crate) fn compare(
     sorted.sort_unstable();
     let seen = see(book, (kept, &located), &reread, &sorted, &key)?;
     drop(sorted);
-    let imported = read_rows(book, kept)?.unwrap_or_default();
     let is_whole = common.len() == link.columns.len();
+    // Where columns went, what was imported is told by those that stayed.
+    let by_common =
+        (!is_whole).then(|| base::prints_by(kept, common.iter().map(|(place, _)| *place))).flatten();
+    let is_by_common = by_common.is_some();
+    let imported = match by_common {
+        Some(prints) => prints,
+        None => read_rows(book, kept)?.unwrap_or_default(),
+    };
+    let is_known = is_whole || is_by_common;
+    let wholes = if is_by_common { &seen.commons } else { &seen.wholes };
     let mut alignment = align(
         &imported,
-        Prints { rows: &seen.commons, keys: &seen.keys, wholes: &seen.wholes },
-        Prints { rows: &source.rows, keys: &source.keys, wholes: if is_whole { &source.rows } else { &[] } },
+        Prints { rows: &seen.commons, keys: &seen.keys, wholes },
+        Prints { rows: &source.rows, keys: &source.keys, wholes: if is_known { &source.rows } else { &[] } },
     );
     drop(imported);
+    if !is_known && !alignment.unaccounted.is_empty() {
+        return Err(unknown_hand(&located, alignment.unaccounted.len()));
+    }
     let picked = pick_records(&reread, &common, &alignment)?;
     let mut sides = Sides::new(kept, &reread, &common, &seen, &picked, book)?;
     close_gaps(&mut alignment, &mut sides);
@@ -115,14 +129,18 @@ pub(crate) fn compare(
     if !key.is_empty() && is_whole {
         alignment.mark_lone(&sides.seen.keys, |key| base.print_of(key));
     }
-    let decided = decide(&alignment, &mut sides, &base, wishes, &key, (&mut report, &mut told));
+    keep_remarks(&mut alignment, sides.seen);
+    let known = (&base, is_by_common);
+    let decided = decide(&alignment, &mut sides, known, wishes, &key, (&mut report, &mut told));
     report.changes = told.changes;
     // In the order in which they matter.
     report.changes.sort_by_key(|change| change.what);
     if !report.has_changes() {
         report.outcome = "same";
         report.rows_after = report.rows_before;
-        reread.note_same(kept)?;
+        if !wishes.is_trial {
+            reread.note_same(kept)?;
+        }
         return Ok(Err(report));
     }
     report.rows_after = report.rows_before + report.added - report.gone;
@@ -131,7 +149,7 @@ pub(crate) fn compare(
     let place = place
         .with_rows(decided.added.len() as u64, gone, &wish, &located.sheet_name)
         .map_err(|failure| no_room(failure, &located))?;
-    check_moves(&place, &decided.gone, &located)?;
+    check_moves(book, &place, &decided.gone, &located)?;
     let now = imported_now(&reread, &common, &source)?;
     if report.conflicts > 0 && wishes.edits.is_none() {
         report.outcome = "conflicts";
@@ -149,6 +167,27 @@ pub(crate) fn compare(
         report,
         reread,
     }))
+}
+
+/// What is said where columns went, rows were changed or taken out by hand, and nobody knows any more which.
+fn unknown_hand(located: &Located, rows: usize) -> Failure {
+    Failure::protected(format!(
+        "sheet \u{201c}{}\u{201d}: {} changed or taken out by hand, and with columns gone it cannot be told which: the copy of what \
+         was imported is missing",
+        located.sheet_name,
+        counted(rows as u64, "row was", "rows were")
+    ))
+    .leaving("the workbook was left as it is")
+    .help("cut the link and import anew into a sheet of its own, then move what was typed by hand: incola link cut")
+}
+
+/// Rows whose record went and that hold remarks do not go by themselves.
+fn keep_remarks(alignment: &mut incola_core::refresh::Alignment, seen: &Seen) {
+    for (n, fate) in alignment.fates.iter_mut().enumerate().filter(|(_, fate)| **fate == Fate::Gone) {
+        if seen.remarks.binary_search_by_key(&seen.rows[n], |(row, _)| *row).is_ok() {
+            *fate = Fate::Lone;
+        }
+    }
 }
 
 /// What is said where something stands in the way of new rows.
@@ -217,7 +256,7 @@ fn pick_records(reread: &Reread, common: &[(usize, Slot)], alignment: &Alignment
 }
 
 /// Fails if something stands among rows that move which would not move with them.
-fn check_moves(place: &Place, gone: &[u32], located: &Located) -> Result<()> {
+fn check_moves(book: &mut ExistingBook, place: &Place, gone: &[u32], located: &Located) -> Result<()> {
     let (Some(from), (_, last)) = (gone.first(), place.data_rows()) else { return Ok(()) };
     let columns = place.all_columns();
     let meets = |range: &&incola_workbook::Range| {
@@ -232,6 +271,18 @@ fn check_moves(place: &Place, gone: &[u32], located: &Located) -> Result<()> {
         ))
         .leaving("the workbook was left as it is")
         .help("take the merging or the formula for several cells back, then refresh again"));
+    }
+    let comments = book.comments(located.sheet).map_err(|e| crate::placing::failed(&e))?;
+    let moves = |at: &&incola_workbook::CellRef| {
+        (*from..=last).contains(&at.row) && (!place.facts.has_cells_beside || columns.contains(&at.column))
+    };
+    if let Some(at) = comments.iter().find(moves) {
+        return Err(Failure::protected(format!(
+            "sheet \u{201c}{}\u{201d}: {at} has a comment, and rows move up there: it would stay over another record",
+            located.sheet_name
+        ))
+        .leaving("the workbook was left as it is")
+        .help("take the comment out, or put its text into a column beside the table, then refresh again"));
     }
     Ok(())
 }
@@ -254,5 +305,5 @@ fn imported_now(reread: &Reread, common: &[(usize, Slot)], source: &Read) -> Res
 pub(super) fn range_after(compared: &Compared) -> incola_workbook::Range {
     let (_, last) = compared.place.data_rows();
     let last = last - compared.gone.len() as u32 + compared.added.len() as u32;
-    sheet_side::range_of(&compared.place, last)
+    sheet_side::range_of(&compared.located, &compared.place, last)
 }

@@ -6,6 +6,7 @@ use super::{Winner, Wishes};
 use crate::links::Kept;
 use crate::passes::prints::key_of;
 use incola_core::refresh::{Alignment, Cell, Fate, Unpaired, fingerprint, settle, settle_with};
+use incola_workbook::CellRef;
 use std::collections::HashMap;
 
 /// What is done to a row that stays.
@@ -48,11 +49,12 @@ pub(super) struct Decided {
     pub(super) added: Vec<u32>,
 }
 
-/// Says of each row what is done with it, and tells it.
+/// Says of each row what is done with it, and tells it. `known`: what was imported, and whether its fingerprints are of the columns in
+/// common.
 pub(super) fn decide(
     alignment: &Alignment,
     sides: &mut Sides<'_>,
-    base: &Base,
+    known: (&Base, bool),
     wishes: Wishes,
     key: &[usize],
     (report, told): (&mut Report, &mut Told),
@@ -80,23 +82,32 @@ pub(super) fn decide(
                     label: sides.label_of_row(key, row),
                     row,
                     cells: Vec::new(),
+                    why: None,
                 });
             }
             Fate::Lone => {
                 report.conflicts += 1;
-                told.tell(What::Conflict, || Change {
-                    what: What::Conflict,
+                let what = match wishes.edits {
+                    Some(Winner::Source) => {
+                        decided.gone.push(row);
+                        report.gone += 1;
+                        What::Gone
+                    }
+                    _ => {
+                        report.own += 1;
+                        What::Conflict
+                    }
+                };
+                told.tell(what, || Change {
+                    what,
                     label: sides.label_of_row(key, row),
                     row,
                     cells: Vec::new(),
+                    why: Some(why_lone(sides, row)),
                 });
-                match wishes.edits {
-                    Some(Winner::Source) => decided.gone.push(row),
-                    _ => report.own += 1,
-                }
             }
             Fate::Revised(record) | Fate::Edited(record) | Fate::Both(record) => {
-                let verdict = verdict(*fate, row, record, sides, base, alignment, key);
+                let verdict = verdict((*fate, row, record), sides, known, alignment, key);
                 settle_row(
                     verdict,
                     (row, record),
@@ -111,10 +122,6 @@ pub(super) fn decide(
             }
         }
     }
-    if wishes.edits == Some(Winner::Source) {
-        // Rows that went with their conflict are gone too.
-        report.gone = decided.gone.len() as u64;
-    }
     let first_new = sides.seen.place.data_rows().1 + 1 - decided.gone.len() as u32;
     for one in &alignment.unpaired {
         match *one {
@@ -125,12 +132,30 @@ pub(super) fn decide(
                 report.added += 1;
                 told.tell(What::Added, || {
                     let shown = sides.record(record).map(|(_, shown)| shown).unwrap_or_default();
-                    Change { what: What::Added, label: sides.label(key, &shown), row, cells: Vec::new() }
+                    Change {
+                        what: What::Added,
+                        label: sides.label(key, &shown),
+                        row,
+                        cells: Vec::new(),
+                        why: None,
+                    }
                 });
             }
         }
     }
     decided
+}
+
+/// Why a row whose record went does not go with it.
+fn why_lone(sides: &Sides<'_>, row: u32) -> String {
+    let remarks = &sides.seen.remarks;
+    match remarks.binary_search_by_key(&row, |(row, _)| *row) {
+        Ok(at) => {
+            let cell = CellRef { row, column: remarks[at].1 };
+            format!("{cell} holds something of your own, and the source has the record no more")
+        }
+        Err(_) => "changed by hand, and the source has it no more".to_owned(),
+    }
 }
 
 fn blank_row(columns: usize) -> u64 {
@@ -147,11 +172,9 @@ struct Verdict {
 }
 
 fn verdict(
-    fate: Fate,
-    row: u32,
-    record: u32,
+    (fate, row, record): (Fate, u32, u32),
     sides: &mut Sides<'_>,
-    base: &Base,
+    (base, is_by_common): (&Base, bool),
     alignment: &Alignment,
     key: &[usize],
 ) -> Verdict {
@@ -177,6 +200,8 @@ fn verdict(
             if let Some((prints, texts)) = own.filter(|(prints, _)| prints.len() == count) {
                 imported = Some(texts.clone());
                 settle_with(&sheet, &new, prints)
+            } else if is_by_common {
+                settle(&sheet, &new, |print| alignment.unaccounted.binary_search(&print).is_ok())
             } else {
                 // What the source has no more is taken as the sheet has it.
                 let mut other = whole.clone();
@@ -226,7 +251,7 @@ fn settle_row(
     let has = |what: Cell| cells.contains(&what);
     let label = || sides.label(key, &source);
     let tell = |what: What, cell: Cell, told: &mut Told| {
-        told.tell(what, || Change { what, label: label(), row, cells: of(cell) });
+        told.tell(what, || Change { what, label: label(), row, cells: of(cell), why: None });
     };
     if has(Cell::Revised) {
         report.revised += 1;

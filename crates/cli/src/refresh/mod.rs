@@ -43,4 +43,6 @@ pub(crate) struct Wishes {
     pub(crate) accepts_damage: bool,
     /// Whether everything that changed is told one by one.
     pub(crate) tells_all: bool,
+    /// Whether it is only looked at: nothing is remembered.
+    pub(crate) is_trial: bool,
 }

@@ -96,6 +96,9 @@ pub(crate) struct Change {
     pub(crate) row: u32,
     /// The cells that matter.
     pub(crate) cells: Vec<CellChange>,
+    /// What else speaks against the change.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) why: Option<String>,
 }
 
 /// A cell that changed.

@@ -168,6 +168,8 @@ pub(super) struct Seen {
     pub(super) keys: Vec<u64>,
     /// Cells of rows that are not the source's: by row, for each column of the link its fingerprint and what it shows.
     pub(super) cells: Picked,
+    /// Rows with something that was typed into columns of the clerk's own, and the first such column of each, from 1.
+    pub(super) remarks: Vec<(u32, u32)>,
 }
 
 /// What one thread saw.
@@ -178,12 +180,14 @@ struct Found {
     commons: Vec<u64>,
     keys: Vec<u64>,
     cells: Vec<(u32, Vec<u8>)>,
+    remarks: Vec<(u32, u32)>,
 }
 
 /// What a scanner needs to know.
+#[derive(Clone, Copy)]
 struct Looking<'l> {
-    /// Columns of the sheet in their order, and the place in the link of each.
-    by_column: &'l [(u32, usize)],
+    /// Columns of the sheet in their order, and the place in the link of each; none: the clerk's own.
+    by_column: &'l [(u32, Option<usize>)],
     /// By place in the link.
     writers: &'l Writers<'l>,
     kinds: &'l [Kind],
@@ -211,12 +215,20 @@ impl Scanner for Look<'_> {
         let Looking { by_column, writers, kinds, plain, strings, common, is_whole, key, source } =
             self.looking;
         let string = |n: usize| strings.get(n).copied().unwrap_or(fingerprint::BLANK);
-        for ((_, place), content) in by_column.iter().zip(contents) {
-            self.prints[*place] = match writers[*place] {
+        let mut remark = None;
+        for ((column, place), content) in by_column.iter().zip(contents) {
+            let Some(place) = *place else {
+                if !matches!(content, CellContent::Blank | CellContent::Formula(_)) {
+                    remark = remark.or(Some(*column));
+                }
+                continue;
+            };
+            self.prints[place] = match writers[place] {
                 Some((writer, kind)) => writer.fingerprint_of_cell(content, kind, &string),
-                None => plain.fingerprint_of_cell(content, kinds[*place], &string),
+                None => plain.fingerprint_of_cell(content, kinds[place], &string),
             };
         }
+        self.found.remarks.extend(remark.map(|column| (number, column)));
         let whole = fingerprint::row(&self.prints);
         let mut print = whole;
         let mut cells = &self.prints;
@@ -278,11 +290,9 @@ pub(super) fn see(
         new_table: None,
         takes_rows_below: true,
         known_last: located.table.is_none().then_some(located.range.to.row),
+        last_is_said: false,
     };
-    // In the order of the sheet, for the scan; each with its place in the link.
-    let mut by_column: Vec<(u32, usize)> = (0..places.len()).map(|place| (column_of(place), place)).collect();
-    by_column.sort_unstable();
-    let columns: Vec<u32> = by_column.iter().map(|(column, _)| *column).collect();
+    let linked: Vec<u32> = (0..places.len()).map(column_of).collect();
     let strings = string_prints(book)?;
     let common: Vec<usize> = reread.common().iter().map(|(place, _)| *place).collect();
     let writer = |place: usize| match reread.slots[place] {
@@ -294,9 +304,8 @@ pub(super) fn see(
         kept.link.columns.iter().map(|c| Kind::from_word(&c.kind).unwrap_or(Kind::Text)).collect();
     let plain = ColumnWriter::plain(book.is_1904());
     let first_row = located.range.from.row + 1;
-    let scan = Scan { columns: &columns, from: first_row, to: u32::MAX };
     let looking = Looking {
-        by_column: &by_column,
+        by_column: &[],
         writers: &writers,
         kinds: &kinds,
         plain: &plain,
@@ -312,6 +321,15 @@ pub(super) fn see(
     let mut ask = |book: &mut ExistingBook, question: &incola_workbook::Question| {
         // The question is asked again where a row of totals was found.
         (found, cells) = (Found::default(), Picked::default());
+        // In the order of the sheet, for the scan; each with its place in the link.
+        let mut by_column: Vec<(u32, Option<usize>)> =
+            linked.iter().enumerate().map(|(place, column)| (*column, Some(place))).collect();
+        let own = question.columns.iter().chain(&question.beside).filter(|c| !linked.contains(c));
+        by_column.extend(own.map(|column| (*column, None)));
+        by_column.sort_unstable();
+        let columns: Vec<u32> = by_column.iter().map(|(column, _)| *column).collect();
+        let scan = Scan { columns: &columns, from: first_row, to: u32::MAX };
+        let looking = Looking { by_column: &by_column, ..looking };
         let start = || Look {
             looking: &looking,
             found: Found::default(),
@@ -324,6 +342,7 @@ pub(super) fn see(
             found.wholes.extend(more.wholes);
             found.commons.extend(more.commons);
             found.keys.extend(more.keys);
+            found.remarks.extend(more.remarks);
             for (row, bytes) in more.cells {
                 if let Err(error) = cells.add(row, &bytes) {
                     failure.get_or_insert(error);
@@ -347,6 +366,7 @@ pub(super) fn see(
     part(&mut found.wholes);
     part(&mut found.commons);
     part(&mut found.keys);
+    found.remarks.retain(|(row, _)| (first..=last).contains(row));
     found.rows.truncate(end);
     found.rows.drain(..start.min(end));
     Ok(Seen {
@@ -357,6 +377,7 @@ pub(super) fn see(
         commons: found.commons,
         keys: found.keys,
         cells,
+        remarks: found.remarks,
     })
 }
 
@@ -385,7 +406,7 @@ const SHARED: u8 = 0;
 /// A row's cells as bytes: for each column of the link its fingerprint, and what it shows.
 fn packed(
     prints: &[u64],
-    by_column: &[(u32, usize)],
+    by_column: &[(u32, Option<usize>)],
     contents: &[CellContent<'_>],
     writers: &Writers<'_>,
     kinds: &[Kind],
@@ -393,11 +414,12 @@ fn packed(
 ) -> Vec<u8> {
     let mut shown = vec![Vec::new(); prints.len()];
     for ((_, place), content) in by_column.iter().zip(contents) {
-        shown[*place] = match content {
+        let Some(place) = *place else { continue };
+        shown[place] = match content {
             CellContent::Shared(n) => [&[SHARED][..], n.to_string().as_bytes()].concat(),
-            content => match writers[*place] {
+            content => match writers[place] {
                 Some((writer, kind)) => writer.shown(content, kind).into_bytes(),
-                None => plain.shown(content, kinds[*place]).into_bytes(),
+                None => plain.shown(content, kinds[place]).into_bytes(),
             },
         };
     }
@@ -425,12 +447,12 @@ pub(super) fn unpacked(bytes: &[u8]) -> (Vec<u64>, Vec<std::result::Result<Strin
 }
 
 /// The cells of the table, to be found again.
-pub(super) fn range_of(place: &Place, last: u32) -> Range {
-    let columns = place.all_columns();
+pub(super) fn range_of(located: &Located, place: &Place, last: u32) -> Range {
     let (first_row, _) = place.data_rows();
-    let column = |c: Option<&u32>| c.copied().unwrap_or(1);
+    let added = place.pairs.added.iter().map(|(column, _)| *column).max();
+    let (from, to) = (located.range.from.column, located.range.to.column);
     Range {
-        from: CellRef { row: first_row - 1, column: column(columns.first()) },
-        to: CellRef { row: last.max(first_row), column: column(columns.last()) },
+        from: CellRef { row: first_row - 1, column: from },
+        to: CellRef { row: last.max(first_row), column: to.max(added.unwrap_or(to)) },
     }
 }

@@ -269,8 +269,8 @@ fn wrapped(detail: &str, columns: usize) -> Vec<String> {
 fn details(change: &Change) -> Vec<String> {
     let text = |t: &str| if t.is_empty() { "(blank)".to_owned() } else { line(t) };
     let source = |cell: &CellChange| cell.source.as_deref().map_or_else(|| "(gone)".to_owned(), text);
-    if change.what == What::Conflict && change.cells.is_empty() {
-        return vec!["changed by hand, and the source has it no more".to_owned()];
+    if let Some(why) = &change.why {
+        return vec![line(why)];
     }
     change
         .cells

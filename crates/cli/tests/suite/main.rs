@@ -7,6 +7,7 @@
 //! | `import.rs` | what stands in the workbook, and the receipt |
 //! | `dockets.rs` | readings written down, found again, corrected |
 //! | `existing.rs` | into a workbook that is there |
+//! | `clerk.rs`, `grid.rs` | a model of refreshing: what the clerk owns is as the model has it after every step |
 //! | `generated.rs` | the same for workbooks of many shapes: what is outside of the rows stays |
 //! | `layouts.rs` | fixed widths, records of several lines, reports |
 //! | `errors.rs` | bad input: status, message, nothing left behind |
@@ -16,8 +17,10 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 
+mod grid;
 mod support;
 
+mod clerk;
 mod dockets;
 mod errors;
 mod existing;

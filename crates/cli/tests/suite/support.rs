@@ -1,6 +1,7 @@
 //! A test runs the program in a fresh folder and compares status and output in full.
 
 use calamine::{Data, Reader, Xlsx, open_workbook};
+use incola_workbook::package::rewrite::with_part_changed;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use tempfile::TempDir;
@@ -95,6 +96,15 @@ impl Folder {
             other => other.to_string(),
         };
         range.rows().map(|row| row.iter().map(shown).collect()).collect()
+    }
+
+    /// Changes a part of a workbook, as another program might.
+    pub(crate) fn change_part(&self, book: &str, part: &str, change: impl FnOnce(String) -> String) {
+        let input = std::fs::File::open(self.path(book)).unwrap();
+        let out = std::io::Cursor::new(Vec::new());
+        let change = |content| change(String::from_utf8(content).unwrap()).into_bytes();
+        let out = with_part_changed(Box::new(input), part, out, change).unwrap();
+        std::fs::write(self.path(book), out.into_inner()).unwrap();
     }
 
     /// A part of a package as text.

@@ -20,7 +20,7 @@ mod values;
 
 pub use delimiter::{delimiter_from_word, delimiter_word};
 pub use doubt::LayoutDoubt;
-pub use furniture::{Details, HeaderChoice};
+pub use furniture::{Details, HeaderChoice, names_total};
 pub use repeats::{Repeats, after_lines};
 pub use values::{NamedValue, named_values};
 

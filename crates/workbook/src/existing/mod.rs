@@ -1,6 +1,7 @@
 //! An existing workbook: what there is to know of it before something is added, and the few parts that name sheets, ties and types,
 //! which are added to by inserting bytes. Everything else is copied as it is.
 
+mod comments;
 pub(crate) mod edit;
 mod hidden_names;
 mod ties;
@@ -363,10 +364,10 @@ impl ExistingBook {
     ) -> Result<SheetFacts> {
         let place = self.sheet_place(n)?;
         let mut facts = facts::facts(&mut self.zip, place, question, scan, start, take)?;
-        self.resolve(facts.runs.iter_mut().flat_map(|run| run.cells.iter_mut()))?;
+        self.resolve(facts.told_cells())?;
         // What stands there is told as it is shown.
         let styles = self.style_map()?;
-        for cell in facts.runs.iter_mut().flat_map(|run| run.cells.iter_mut()).filter(|c| !c.is_text) {
+        for cell in facts.told_cells().filter(|c| !c.is_text) {
             let format = NumberFormat::new(&styles.code(cell.format));
             let digits = CellValue::Number(std::mem::take(&mut cell.text));
             cell.text = value::shown(&digits, &format, self.is_1904);

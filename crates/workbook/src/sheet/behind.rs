@@ -4,7 +4,8 @@ use crate::error::Result;
 use crate::existing::edit::{Edit, append, attribute_edit, edited};
 use crate::family::Family;
 use crate::markup::{Tag, TagKind, tags};
-use crate::reference::Range;
+use crate::reference::{CellRef, Range};
+use crate::sheet::revise::Revised;
 
 /// Rows that became more.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -48,11 +49,34 @@ impl Extension {
     }
 }
 
+/// What becomes of cells that things behind the rows hang on.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Fates<'f> {
+    /// Rows that moved.
+    pub(crate) revised: Option<&'f Revised>,
+    /// Rows in which other records stand now, the first and the last one, and their columns.
+    pub(crate) replaced: ((u32, u32), &'f [u32]),
+}
+
+impl Fates<'_> {
+    /// Where a cell is; `None`: it went.
+    fn of(&self, cell: CellRef) -> Option<CellRef> {
+        let CellRef { row, column } = cell;
+        if let Some(revised) = self.revised.filter(|r| (r.first..=r.last).contains(&row) && r.moves(column)) {
+            let goes = revised.gone.binary_search(&row).is_ok();
+            return (!goes).then(|| CellRef { row: revised.moved(row, column), column });
+        }
+        let ((from, to), columns) = self.replaced;
+        let goes = (from..=to).contains(&row) && columns.binary_search(&column).is_ok();
+        (!goes).then_some(cell)
+    }
+}
+
 /// The end of a sheet, as it is to be.
 pub(crate) fn changed(
     part: &str,
     tail: &[u8],
-    extension: Option<&Extension>,
+    (extension, fates): (Option<&Extension>, Option<&Fates<'_>>),
     table: Option<(u32, &NameSpaces)>,
 ) -> Result<Vec<u8>> {
     // The element that the part begins with is still open here.
@@ -62,10 +86,45 @@ pub(crate) fn changed(
     if let Some(extension) = extension {
         extend(&opened, &all, extension, &mut edits);
     }
+    if let Some(fates) = fates {
+        hyperlinks(&opened, &all, fates, &mut edits);
+    }
     if let Some((tie, spaces)) = table {
         name_table(&opened, &all, tie, spaces, &mut edits);
     }
     Ok(edited(&opened, edits)[3..].to_vec())
+}
+
+/// Links of cells go with them, or go.
+fn hyperlinks(xml: &[u8], all: &[Tag<'_>], fates: &Fates<'_>, edits: &mut Vec<Edit>) {
+    let Some(list) = all.iter().position(|t| t.opens("hyperlinks") && t.kind == TagKind::Open) else {
+        return;
+    };
+    let Some(end) = all[list..].iter().position(|t| t.closes("hyperlinks")) else { return };
+    let mut own: Vec<Edit> = Vec::new();
+    let mut is_left = false;
+    for (n, tag) in all[list..list + end].iter().enumerate().filter(|(_, t)| t.opens("hyperlink")) {
+        let Some(range) = tag.attribute("ref").and_then(|r| Range::parse(&r)) else { continue };
+        let now = match (fates.of(range.from), fates.of(range.to)) {
+            (None, None) => None,
+            (from, to) => Some(Range { from: from.unwrap_or(range.from), to: to.unwrap_or(range.to) }),
+        };
+        is_left |= now.is_some();
+        match now {
+            None => {
+                let close = all[list + n..].iter().find(|t| t.closes("hyperlink"));
+                let to = close.filter(|_| tag.kind == TagKind::Open).map_or(tag.end, |t| t.end);
+                own.push((tag.start..to, String::new()));
+            }
+            Some(now) if now != range => own.extend(attribute_edit(xml, tag, "ref", &now.to_string())),
+            Some(_) => {}
+        }
+    }
+    if is_left || own.is_empty() {
+        edits.extend(own);
+    } else {
+        edits.push((all[list].start..all[list + end].end, String::new()));
+    }
 }
 
 fn extend(xml: &[u8], all: &[Tag<'_>], extension: &Extension, edits: &mut Vec<Edit>) {
@@ -163,7 +222,7 @@ mod tests {
     fn shown(extension: Option<&Extension>, table: bool) -> String {
         let spaces = NameSpaces { ties: Some("r".into()), ..NameSpaces::default() };
         let table = table.then_some((7, &spaces));
-        String::from_utf8(changed("s", TAIL.as_bytes(), extension, table).unwrap()).unwrap()
+        String::from_utf8(changed("s", TAIL.as_bytes(), (extension, None), table).unwrap()).unwrap()
     }
 
     #[test]
@@ -187,6 +246,40 @@ mod tests {
     }
 
     #[test]
+    fn links_of_cells_go_with_them_or_go() {
+        let link = |cell: &str| format!("<hyperlink ref=\"{cell}\" r:id=\"rId1\"/>");
+        let tail = |cells: &[&str]| {
+            let links: String = cells.iter().map(|c| link(c)).collect();
+            let list = if links.is_empty() { links } else { format!("<hyperlinks>{links}</hyperlinks>") };
+            format!("</sheetData>{list}<pageMargins/></worksheet>")
+        };
+        let revised = Revised {
+            first: 2,
+            last: 9,
+            gone: vec![3, 5],
+            columns: vec![1, 2],
+            moves_rows: false,
+            has_formulas: false,
+        };
+        let replaced = ((2, 9), &[1, 2][..]);
+        for (revised, before, after) in [
+            (
+                Some(&revised),
+                &["A1", "A2", "B3", "A4", "A6", "C6", "A12"][..],
+                &["A1", "A2", "A3", "A4", "C6", "A12"][..],
+            ),
+            (Some(&revised), &["B3", "A5"], &[]),
+            (None, &["A1", "A2", "B9", "C2", "A10"], &["A1", "C2", "A10"]),
+            (None, &["C1"], &["C1"]),
+        ] {
+            let fates =
+                Fates { revised, replaced: if revised.is_some() { ((8, 9), &[1, 2]) } else { replaced } };
+            let now = changed("s", tail(before).as_bytes(), (None, Some(&fates)), None).unwrap();
+            assert_eq!(String::from_utf8(now).unwrap(), tail(after), "{before:?}");
+        }
+    }
+
+    #[test]
     fn a_table_is_named_before_the_extensions() {
         assert_eq!(
             shown(None, true),
@@ -199,7 +292,8 @@ mod tests {
         let spaces = NameSpaces::default();
         let with_list =
             b"</sheetData><tableParts count=\"1\"><tablePart r:id=\"rId1\"/></tableParts></worksheet>";
-        let text = String::from_utf8(changed("s", with_list, None, Some((2, &spaces))).unwrap()).unwrap();
+        let text =
+            String::from_utf8(changed("s", with_list, (None, None), Some((2, &spaces))).unwrap()).unwrap();
         assert!(
             text.contains("<tableParts count=\"2\"><tablePart r:id=\"rId1\"/><tablePart xmlns:r="),
             "{text}"

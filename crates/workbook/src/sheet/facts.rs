@@ -7,7 +7,7 @@ use crate::package::zip_reader::Input;
 use crate::package::zip_reader::{Seam, ZipReader};
 use crate::pipeline;
 use crate::reference::{CellRef, Range};
-use crate::sheet::raw::{Attributes, CellKind, Cells, RawCell, number};
+use crate::sheet::raw::{Attributes, CellKind, Cells, RawCell, RawRow, number};
 use crate::sheet::scan::{Gathered, Scan, Scanner};
 use crate::sheet::source::{RowBytes, SheetSource};
 use crate::xml;
@@ -25,6 +25,12 @@ const TOLD: usize = 8;
 /// Runs of rows that are told apart.
 const RUNS: usize = 6;
 
+/// Last rows of a run that are kept.
+const TAIL: usize = 8;
+
+/// Most columns beside that are told.
+const MOST_OTHERS: usize = 512;
+
 /// Most formulas that are remembered.
 const MOST_FORMULAS: usize = 10_000;
 
@@ -37,8 +43,8 @@ pub struct Question {
     pub beside: Vec<u32>,
     /// The first row of data, from 1.
     pub first_row: u32,
-    /// A row of totals that is known: it is no data.
-    pub totals_row: Option<u32>,
+    /// Rows of totals that are known, the first and the last one: they are no data.
+    pub totals_rows: Option<(u32, u32)>,
     /// The last row of data, if it is known: what stands further down says nothing about the columns.
     pub last_row: Option<u32>,
 }
@@ -61,7 +67,7 @@ pub struct ExistingCell {
 }
 
 /// Rows that follow each other and hold something in the columns asked for.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Run {
     /// The first row.
     pub from: u32,
@@ -69,6 +75,8 @@ pub struct Run {
     pub to: u32,
     /// Cells of its first row.
     pub cells: Vec<ExistingCell>,
+    /// Its last rows, a few at most: those among them may be totals.
+    pub tail: Vec<KeptRow>,
 }
 
 /// A cell format that cells of a column have.
@@ -93,8 +101,25 @@ pub struct ColumnFacts {
     pub numbers: u64,
     /// Cells with formulas.
     pub formulas: u64,
+    /// Cells with something that was typed.
+    pub constants: u64,
+    /// The first of those.
+    pub first_constant: Option<CellRef>,
     /// The last row with a formula whose text is known, and the formula.
     pub last_formula: Option<(u32, Formula)>,
+    /// Where that formula gives a list of values, of which its cell shows one: the place of the cell's metadata, from 1; 0: none.
+    pub last_is_array: Option<u32>,
+}
+
+/// A column that nobody asked for, in which cells are filled from the first row asked for on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct OtherColumn {
+    /// The column, from 1.
+    pub column: u32,
+    /// The first filled row.
+    pub first: u32,
+    /// The last one.
+    pub last: u32,
 }
 
 impl ColumnFacts {
@@ -105,33 +130,143 @@ impl ColumnFacts {
     }
 }
 
-/// A row whose cells hold formulas, kept as it stands: it may be a row of totals.
+/// A row whose cells in the columns asked for and beside are kept as they stand.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct FormulaRow {
+pub struct KeptRow {
     /// Its number.
     pub row: u32,
     /// Its cells: column and bytes.
     pub(crate) cells: Vec<(u32, Vec<u8>)>,
+    /// Those that hold something.
+    pub shown: Vec<ExistingCell>,
 }
 
-impl FormulaRow {
-    /// Whether one of its formulas looks up over rows from `first` on, as totals do; or whether none of them tells.
-    pub fn looks_up(&self, first: u32) -> bool {
-        let mut told = false;
-        for (_, cell) in &self.cells {
-            let Ok(all) = tags("", cell) else { continue };
-            let Some(n) = all.iter().position(|t| t.opens("f") && t.kind == TagKind::Open) else { continue };
-            let close = all.get(n + 1).map_or(all[n].end, |t| t.start);
-            let text = xml::text(&cell[all[n].end..close]);
-            if text.is_empty() {
-                continue;
-            }
-            told = true;
-            if Formula::parse(&text, self.row).looks_up(first) {
-                return true;
+impl KeptRow {
+    /// The row as it is when this was typed into its cells: what begins with `=` is a formula, digits are a number.
+    ///
+    /// ```
+    /// use incola_workbook::{CellRef, KeptRow};
+    /// let at = |column| CellRef { row: 9, column };
+    /// let row = KeptRow::told(9, [(at(1), "Total"), (at(3), "=SUM(C2:C8)")]);
+    /// assert!(row.looks_up(2) && row.shown[0].is_text);
+    /// ```
+    pub fn told<'t>(number: u32, cells: impl IntoIterator<Item = (CellRef, &'t str)>) -> Self {
+        let mut kept = Self { row: number, ..Self::default() };
+        for (at, typed) in cells {
+            let mut text = Vec::new();
+            xml::escape_content(&mut text, typed.trim_start_matches('=').as_bytes());
+            let text = String::from_utf8_lossy(&text).into_owned();
+            let (has_formula, is_number) = (typed.starts_with('='), typed.parse::<f64>().is_ok());
+            let cell = match (has_formula, is_number) {
+                (true, _) => format!("<c r=\"{at}\"><f>{text}</f><v>0</v></c>"),
+                (_, true) => format!("<c r=\"{at}\"><v>{text}</v></c>"),
+                _ => format!("<c r=\"{at}\" t=\"inlineStr\"><is><t>{text}</t></is></c>"),
+            };
+            kept.cells.push((at.column, cell.into_bytes()));
+            kept.shown.push(ExistingCell {
+                at,
+                text: typed.to_owned(),
+                format: 0,
+                shared: None,
+                is_text: !has_formula && !is_number,
+                has_formula,
+            });
+        }
+        kept
+    }
+
+    fn of(number: u32, row: &RawRow<'_>, asked: &Columns) -> Self {
+        let is_asked = |c: &RawCell<'_>| asked.places.get(c.column as usize).is_some_and(|p| *p > 0);
+        let mut kept = Self { row: number, ..Self::default() };
+        for cell in Cells::of(row).filter(is_asked) {
+            kept.cells.push((cell.column, cell.whole.to_vec()));
+            if cell.is_filled() {
+                kept.shown.push(existing(&cell, CellRef { row: number, column: cell.column }));
             }
         }
-        !told
+        kept
+    }
+
+    /// A range that one of its formulas fills in one piece, or, where a formula shares its text with a cell that is not known, that
+    /// cell.
+    pub fn one_piece(&self) -> Option<Range> {
+        self.cells.iter().find_map(|(column, cell)| {
+            let here = CellRef { row: self.row, column: *column };
+            let all = tags("", cell).ok()?;
+            let formula = all.iter().find(|t| t.opens("f"))?;
+            let own = Range { from: here, to: here };
+            match formula.attribute("t").as_deref() {
+                Some("shared") => Some(own),
+                Some("array" | "dataTable") => {
+                    formula.attribute("ref").and_then(|r| Range::parse(&r)).filter(|range| *range != own)
+                }
+                _ => None,
+            }
+        })
+    }
+
+    /// Gives formulas that share their text one of their own.
+    fn unshare(&mut self, masters: &HashMap<u32, (CellRef, String)>) {
+        for (column, cell) in &mut self.cells {
+            let Ok(all) = tags("", cell) else { continue };
+            let Some(n) = all.iter().position(|t| t.opens("f")) else { continue };
+            let open = &all[n];
+            let number = open.attribute("si").and_then(|v| v.parse().ok());
+            if open.attribute("t").as_deref() != Some("shared") {
+                continue;
+            }
+            let Some((at, text)) = number.and_then(|n: u32| masters.get(&n)) else { continue };
+            let mut formula = Vec::new();
+            let aside = i64::from(*column) - i64::from(at.column);
+            Formula::parse(text, at.row).aside(aside).write(&mut formula, self.row);
+            let close = all.iter().find(|t| t.start >= open.end && t.closes("f"));
+            let end = close.filter(|_| open.kind == TagKind::Open).map_or(open.end, |t| t.end);
+            let name = open.name();
+            let own = [b"<", name, b">", &formula[..], b"</", name, b">"].concat();
+            *cell = [&cell[..open.start], &own, &cell[end..]].concat();
+        }
+    }
+
+    /// Whether one of its formulas looks up over rows from `first` on, as totals do.
+    pub fn looks_up(&self, first: u32) -> bool {
+        self.cells.iter().any(|(_, cell)| {
+            let Ok(all) = tags("", cell) else { return false };
+            let Some(n) = all.iter().position(|t| t.opens("f") && t.kind == TagKind::Open) else {
+                return false;
+            };
+            let close = all.get(n + 1).map_or(all[n].end, |t| t.start);
+            Formula::parse(&xml::text(&cell[all[n].end..close]), self.row).looks_up(first)
+        })
+    }
+}
+
+/// Rows that follow each other, of which the last few are kept.
+#[derive(Default)]
+struct Lately<'x> {
+    rows: Vec<(u32, RawRow<'x>)>,
+}
+
+impl<'x> Lately<'x> {
+    /// Takes a filled row, and gives its cells to the run that it begins or goes on with.
+    fn take(&mut self, runs: &mut Vec<Run>, number: u32, row: &RawRow<'x>, asked: &Columns) {
+        if self.rows.last().is_some_and(|(last, _)| last + 1 != number) {
+            self.settle(runs, asked);
+        }
+        add_run(runs, Run { from: number, to: number, ..Run::default() });
+        if self.rows.len() == TAIL {
+            self.rows.remove(0);
+        }
+        self.rows.push((number, *row));
+    }
+
+    /// Keeps the last rows of the run that ended.
+    fn settle(&mut self, runs: &mut [Run], asked: &Columns) {
+        let own: Vec<KeptRow> = self.rows.drain(..).map(|(n, row)| KeptRow::of(n, &row, asked)).collect();
+        if let (Some(run), Some(last)) = (runs.last_mut(), own.last())
+            && run.to == last.row
+        {
+            run.tail = own;
+        }
     }
 }
 
@@ -150,16 +285,20 @@ pub struct SheetFacts {
     pub columns: Vec<ColumnFacts>,
     /// By column beside.
     pub beside: Vec<ColumnFacts>,
+    /// Runs of rows that are filled in the columns beside, as [`runs`](Self::runs) are for the columns asked for.
+    pub beside_runs: Vec<Run>,
+    /// Columns that were not asked for and hold something, in rising order; the first few hundred that were met.
+    pub others: Vec<OtherColumn>,
+    /// The first hidden row from the first row asked for on, and how many there are up to the last row of data.
+    pub hidden: Option<(u32, u64)>,
     /// Whether rows from the first one on hold cells in other columns, or have formats of their own.
     pub has_others: bool,
     /// Whether rows from the first one on hold cells in other columns.
     pub has_cells_beside: bool,
-    /// The last row with formulas in the columns asked for.
-    pub last_formulas: Option<FormulaRow>,
-    /// The row of totals that is known.
-    pub totals: Option<FormulaRow>,
-    /// How many rows have formulas in the columns asked for.
-    pub formula_rows: u64,
+    /// The last row with formulas in the columns asked for; 0: none.
+    pub last_formula_row: u32,
+    /// The rows of totals that are known.
+    pub totals: Vec<KeptRow>,
     /// Formulas that fill a range in one piece, in the columns asked for or beside.
     pub arrays: Vec<Range>,
     /// Formulas that others share, in the columns asked for or beside: where they stand, and for which cells.
@@ -182,7 +321,7 @@ impl SheetFacts {
     ///
     /// ```
     /// use incola_workbook::{Run, SheetFacts};
-    /// let run = |from, to| Run { from, to, cells: Vec::new() };
+    /// let run = |from, to| Run { from, to, ..Run::default() };
     /// let mut facts = SheetFacts::default();
     /// facts.runs = vec![run(2, 4), run(6, 9), run(20, 20)];
     /// assert_eq!((facts.filled_down_to(8), facts.filled_down_to(12)), (Some(9), Some(9)));
@@ -192,6 +331,14 @@ impl SheetFacts {
         // Between the last two that are kept others may have been.
         let is_cut = self.runs.len() >= RUNS && above.len() + 1 == self.runs.len();
         (!is_cut).then(|| above.last().map_or(0, |run| run.to))
+    }
+
+    /// The cells that are told.
+    pub(crate) fn told_cells(&mut self) -> impl Iterator<Item = &mut ExistingCell> {
+        let runs = self.runs.iter_mut().chain(&mut self.beside_runs);
+        runs.flat_map(|run| {
+            run.cells.iter_mut().chain(run.tail.iter_mut().flat_map(|row| row.shown.iter_mut()))
+        })
     }
 
     /// The format of a whole column; 0: none.
@@ -213,15 +360,18 @@ impl SheetFacts {
         }
         self.last_row = self.last_row.max(later.last_row);
         self.last_filled_row = self.last_filled_row.max(later.last_filled_row);
-        for run in later.runs {
-            match self.runs.last_mut() {
-                Some(last) if last.to + 1 == run.from => last.to = run.to,
-                _ => self.runs.push(run),
-            }
-            if self.runs.len() > RUNS {
-                self.runs.remove(RUNS - 1);
+        for (mine, more) in [(&mut self.runs, later.runs), (&mut self.beside_runs, later.beside_runs)] {
+            for run in more {
+                add_run(mine, run);
             }
         }
+        for other in later.others {
+            add_other(&mut self.others, other);
+        }
+        self.hidden = match (self.hidden, later.hidden) {
+            (Some((first, mine)), Some((_, more))) => Some((first, mine + more)),
+            (mine, more) => mine.or(more),
+        };
         let columns = self.columns.iter_mut().chain(&mut self.beside);
         for (mine, more) in columns.zip(later.columns.into_iter().chain(later.beside)) {
             for format in more.formats {
@@ -230,7 +380,11 @@ impl SheetFacts {
             mine.texts += more.texts;
             mine.numbers += more.numbers;
             mine.formulas += more.formulas;
-            mine.last_formula = more.last_formula.or(mine.last_formula.take());
+            mine.constants += more.constants;
+            mine.first_constant = mine.first_constant.or(more.first_constant);
+            if more.last_formula.is_some() {
+                (mine.last_formula, mine.last_is_array) = (more.last_formula, more.last_is_array);
+            }
         }
         for format in later.row_formats {
             if !self.row_formats.contains(&format) {
@@ -239,13 +393,36 @@ impl SheetFacts {
         }
         self.has_others |= later.has_others;
         self.has_cells_beside |= later.has_cells_beside;
-        self.last_formulas = later.last_formulas.or(self.last_formulas.take());
-        self.totals = later.totals.or(self.totals.take());
-        self.formula_rows += later.formula_rows;
+        self.last_formula_row = self.last_formula_row.max(later.last_formula_row);
+        self.totals.extend(later.totals);
         let room = MOST_FORMULAS.saturating_sub(self.arrays.len());
         self.arrays.extend(later.arrays.into_iter().take(room));
         let room = MOST_FORMULAS.saturating_sub(self.shared.len());
         self.shared.extend(later.shared.into_iter().take(room));
+    }
+}
+
+/// Puts a run behind others.
+fn add_run(runs: &mut Vec<Run>, run: Run) {
+    match runs.last_mut() {
+        Some(last) if last.to + 1 >= run.from => {
+            last.to = run.to;
+            last.tail.extend(run.tail);
+            let more = last.tail.len().saturating_sub(TAIL);
+            last.tail.drain(..more);
+        }
+        _ => runs.push(run),
+    }
+    if runs.len() > RUNS {
+        runs.remove(RUNS - 1);
+    }
+}
+
+fn add_other(others: &mut Vec<OtherColumn>, more: OtherColumn) {
+    match others.binary_search_by_key(&more.column, |o| o.column) {
+        Ok(at) => others[at].last = more.last,
+        Err(at) if others.len() < MOST_OTHERS => others.insert(at, more),
+        Err(_) => {}
     }
 }
 
@@ -305,6 +482,7 @@ pub(crate) fn facts<S: Scanner>(
                     let mut plain = Vec::new();
                     xml::unescape(&mut plain, &moved);
                     known.last_formula = Some((row, Formula::parse(&String::from_utf8_lossy(&plain), row)));
+                    known.last_is_array = None;
                 }
             }
             facts.merge(later, question);
@@ -322,6 +500,10 @@ pub(crate) fn facts<S: Scanner>(
             _ => {}
         }
     }
+    let runs = facts.runs.iter_mut().chain(&mut facts.beside_runs);
+    for row in runs.flat_map(|run| run.tail.iter_mut()).chain(&mut facts.totals) {
+        row.unshare(&masters);
+    }
     facts.seams = source.seams().to_vec();
     facts.tail = (tail.len() <= KEPT_TAIL).then_some(tail);
     Ok(facts)
@@ -330,7 +512,7 @@ pub(crate) fn facts<S: Scanner>(
 /// Where columns stand in the question.
 struct Columns {
     first_row: u32,
-    totals_row: Option<u32>,
+    totals_rows: Option<(u32, u32)>,
     last_row: u32,
     columns: usize,
     beside: usize,
@@ -345,10 +527,10 @@ impl Columns {
         for (n, column) in all().enumerate() {
             places[*column as usize] = n as u16 + 1;
         }
-        let Question { first_row, totals_row, last_row, .. } = *question;
+        let Question { first_row, totals_rows, last_row, .. } = *question;
         Self {
             first_row,
-            totals_row,
+            totals_rows,
             last_row: last_row.unwrap_or(u32::MAX),
             columns: question.columns.len(),
             beside: question.beside.len(),
@@ -372,6 +554,7 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
     facts.columns = vec![ColumnFacts::default(); asked.columns];
     facts.beside = vec![ColumnFacts::default(); asked.beside];
     let mut gathered = Gathered::new(scan);
+    let (mut lately, mut lately_beside) = (Lately::default(), Lately::default());
     for (row_number, row) in rows.rows() {
         facts.last_row = row_number;
         gathered.begin(row_number);
@@ -382,12 +565,15 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
             continue;
         }
         facts.has_others |= !row.is_bare;
+        if row.is_hidden && row_number <= asked.last_row {
+            facts.hidden = Some(facts.hidden.map_or((row_number, 1), |(first, rows)| (first, rows + 1)));
+        }
         if let Some(format) = row.style.filter(|f| !facts.row_formats.contains(f)) {
             facts.row_formats.push(format);
         }
-        let is_totals = asked.totals_row == Some(row_number);
+        let is_totals = asked.totals_rows.is_some_and(|(from, to)| (from..=to).contains(&row_number));
         let is_data = row_number <= asked.last_row;
-        let (mut is_filled, mut has_formulas) = (false, false);
+        let (mut is_filled, mut is_filled_beside, mut has_formulas) = (false, false, false);
         for cell in Cells::of(&row) {
             let column = cell.column;
             gathered.cell(&cell);
@@ -400,10 +586,19 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
                 _ => {
                     facts.has_others = true;
                     facts.has_cells_beside = true;
+                    if cell.is_filled() {
+                        add_other(
+                            &mut facts.others,
+                            OtherColumn { column, first: row_number, last: row_number },
+                        );
+                    }
                     continue;
                 }
             };
             if is_totals {
+                if let FormulaText::Master(id, _, text) = formula_of(&cell, here) {
+                    found.masters.push((id, (here, text)));
+                }
                 continue;
             }
             let is_asked = place < asked.columns;
@@ -433,53 +628,54 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
                     found.children.retain(|(c, ..)| *c != place);
                 }
                 match formula {
-                    FormulaText::Own(formula) if is_data => known.last_formula = Some((row_number, formula)),
+                    FormulaText::Own(formula) if is_data => {
+                        (known.last_formula, known.last_is_array) = (Some((row_number, formula)), None);
+                    }
+                    FormulaText::Lone(formula) if is_data => {
+                        known.last_formula = Some((row_number, formula));
+                        known.last_is_array = Some(metadata_of(&cell));
+                    }
                     FormulaText::Master(id, range, text) => {
                         if is_data {
                             known.last_formula = Some((row_number, Formula::parse(&text, row_number)));
+                            known.last_is_array = None;
                         }
                         facts.shared.push((here, range));
                         found.masters.push((id, (here, text)));
                     }
                     FormulaText::Child(id) if is_data => found.children.push((place, row_number, id)),
                     // A formula further down is of something else.
-                    FormulaText::Own(_) | FormulaText::Child(_) => {}
+                    FormulaText::Own(_) | FormulaText::Lone(_) | FormulaText::Child(_) => {}
                     FormulaText::Array(range) => facts.arrays.push(range),
                 }
                 has_formulas |= is_asked;
+            } else if is_data {
+                known.constants += 1;
+                known.first_constant = known.first_constant.or(Some(here));
             }
-            if is_asked {
-                match facts.runs.last_mut() {
-                    _ if is_filled => {}
-                    Some(run) if run.to + 1 == row_number => run.to = row_number,
-                    _ => facts.runs.push(Run { from: row_number, to: row_number, cells: Vec::new() }),
-                }
-                is_filled = true;
-                if let Some(run) =
-                    facts.runs.last_mut().filter(|r| r.from == row_number && r.cells.len() < TOLD)
-                {
-                    run.cells.push(existing(&cell, here));
-                }
-                if facts.runs.len() > RUNS {
-                    facts.runs.remove(RUNS - 1);
-                }
+            let (runs, lately, was_filled) = if is_asked {
+                (&mut facts.runs, &mut lately, &mut is_filled)
+            } else {
+                (&mut facts.beside_runs, &mut lately_beside, &mut is_filled_beside)
+            };
+            if !*was_filled {
+                lately.take(runs, row_number, &row, asked);
+                *was_filled = true;
+            }
+            if let Some(run) = runs.last_mut().filter(|r| r.from == row_number && r.cells.len() < TOLD) {
+                run.cells.push(existing(&cell, here));
             }
         }
         gathered.end(row_number, scanner);
-        facts.formula_rows += u64::from(has_formulas);
-        if has_formulas || is_totals {
-            let cells = Cells::of(&row).filter_map(|cell| {
-                let is_asked = asked.places.get(cell.column as usize).is_some_and(|p| *p > 0);
-                is_asked.then(|| (cell.column, cell.whole.to_vec()))
-            });
-            let kept = FormulaRow { row: row_number, cells: cells.collect() };
-            if is_totals {
-                facts.totals = Some(kept);
-            } else {
-                facts.last_formulas = Some(kept);
-            }
+        if has_formulas {
+            facts.last_formula_row = row_number;
+        }
+        if is_totals {
+            facts.totals.push(KeptRow::of(row_number, &row, asked));
         }
     }
+    lately.settle(&mut facts.runs, asked);
+    lately_beside.settle(&mut facts.beside_runs, asked);
     found
 }
 
@@ -492,6 +688,15 @@ enum FormulaText {
     Child(u32),
     /// It fills a range in one piece.
     Array(Range),
+    /// The same, where the range is its own cell.
+    Lone(Formula),
+}
+
+/// The place of a cell's metadata, from 1; 0: it has none.
+fn metadata_of(cell: &RawCell<'_>) -> u32 {
+    let end = crate::markup::tag_end(cell.whole).unwrap_or(0);
+    let mut attributes = Attributes::of(&cell.whole[..end]);
+    attributes.find(|(name, _)| *name == b"cm").and_then(|(_, value)| number(value)).unwrap_or(0)
 }
 
 fn formula_of(cell: &RawCell<'_>, at: CellRef) -> FormulaText {
@@ -516,6 +721,9 @@ fn formula_of(cell: &RawCell<'_>, at: CellRef) -> FormulaText {
     }
     let alone = Range { from: at, to: at };
     match kind.as_slice() {
+        b"array" if range.is_none_or(|r| r == alone) && !text.is_empty() => {
+            FormulaText::Lone(Formula::parse(&text, at.row))
+        }
         b"array" | b"dataTable" => FormulaText::Array(range.unwrap_or(alone)),
         b"shared" if text.is_empty() => FormulaText::Child(id),
         b"shared" => FormulaText::Master(id, range.unwrap_or(alone), text),

@@ -20,8 +20,14 @@ pub(crate) struct Under {
     row_style: Option<u32>,
     /// The closing tag of the row that is open; empty: the row is a new one.
     close: Vec<u8>,
-    /// A row whose cells give no formats: it held totals.
-    totals_row: Option<u32>,
+    /// Rows whose cells give no formats: they held totals.
+    totals_rows: Option<(u32, u32)>,
+}
+
+impl Under {
+    fn held_totals(&self, row: u32) -> bool {
+        self.totals_rows.is_some_and(|(from, to)| (from..=to).contains(&row))
+    }
 }
 
 #[derive(Clone, Debug)]
@@ -34,18 +40,25 @@ struct UnderCell {
 impl RowEncoder {
     /// Rows that the sheet has already, in the bytes in which it has them: the rows that are written next go over them.
     pub fn lay_under(&mut self, rows: Vec<u8>) {
-        let totals_row = self.under.as_ref().and_then(|u| u.totals_row);
-        self.under = Some(Box::new(Under { rows, totals_row, ..Under::default() }));
+        let totals_rows = self.under.as_ref().and_then(|u| u.totals_rows);
+        self.under = Some(Box::new(Under { rows, totals_rows, ..Under::default() }));
     }
 
-    /// The same encoder, which knows that a row held totals.
+    /// The same encoder, under whose rows none stays hidden: other records stand in them.
     #[must_use]
-    pub(crate) fn with_totals_at(mut self, row: Option<u32>) -> Self {
-        if row.is_some() {
+    pub(crate) fn showing(mut self) -> Self {
+        self.shows_rows = true;
+        self
+    }
+
+    /// The same encoder, which knows which rows held totals, the first and the last one.
+    #[must_use]
+    pub(crate) fn with_totals_at(mut self, rows: Option<(u32, u32)>) -> Self {
+        if rows.is_some() {
             self.lay_under(Vec::new());
         }
         if let Some(under) = &mut self.under {
-            under.totals_row = row;
+            under.totals_rows = rows;
         }
         self
     }
@@ -73,7 +86,7 @@ impl RowEncoder {
                 style: cell.style,
             });
         }
-        push_open(&mut self.xml, &row, number);
+        push_open(&mut self.xml, &row, number, self.shows_rows);
         true
     }
 
@@ -113,7 +126,7 @@ impl RowEncoder {
                             }
                         }
                     } else {
-                        let own = own.filter(|_| under.totals_row != Some(self.number)).map(|c| c.style);
+                        let own = own.filter(|_| !under.held_totals(self.number)).map(|c| c.style);
                         let format = own.unwrap_or(fill.format);
                         self.formula_cell(under.next_fill, format);
                     }
@@ -147,7 +160,7 @@ impl RowEncoder {
         self.pass_to(column);
         let Some(under) = &mut self.under else { return (0, false) };
         let usual = usize::from(self.formats.usual[place]);
-        if under.totals_row == Some(self.number) {
+        if under.held_totals(self.number) {
             return (usual, false);
         }
         if let Some(cell) = under.cells.get(under.next).filter(|c| c.column == column) {
@@ -161,7 +174,7 @@ impl RowEncoder {
     pub(super) fn blank_over(&mut self, place: usize) {
         let (format, was_there) = self.format_over(place);
         let number = self.number;
-        let is_new = |u: &Under| u.close.is_empty() || u.totals_row == Some(number);
+        let is_new = |u: &Under| u.close.is_empty() || u.held_totals(number);
         let is_new = self.under.as_deref().is_none_or(is_new);
         let wanted = if was_there {
             self.formats.has_looks[format]
@@ -179,13 +192,13 @@ fn holds_formula(cell: &[u8]) -> bool {
 }
 
 /// The opening tag of a row, without the spans, which may be wrong now.
-fn push_open(out: &mut Vec<u8>, row: &RawRow<'_>, number: u32) {
+fn push_open(out: &mut Vec<u8>, row: &RawRow<'_>, number: u32, shows: bool) {
     out.push(b'<');
     out.extend_from_slice(row.name);
     if row.number.is_none() {
         out.extend_from_slice(format!(" r=\"{number}\"").as_bytes());
     }
-    push_attributes(out, row.open, &[b"spans"]);
+    push_attributes(out, row.open, if shows { &[b"spans", b"hidden"] } else { &[b"spans"] });
     out.push(b'>');
 }
 
@@ -220,32 +233,47 @@ fn push_without_result(out: &mut Vec<u8>, cell: &[u8]) {
 /// Totals that go with the rows above them.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Totals {
-    /// The row where they stood.
-    pub from: u32,
-    /// The row where they will stand.
+    /// The first row where they will stand.
     pub to: u32,
-    /// Their cells.
-    pub cells: super::FormulaRow,
+    /// Their rows as they stand, which follow each other; one at least.
+    pub rows: Vec<super::KeptRow>,
 }
 
 impl Totals {
-    /// Their cells as they will stand: by column. `data`: the last row of data as it was and as it will be.
-    pub(crate) fn moved(&self, data: (u32, u32)) -> CellsByColumn {
-        self.cells
-            .cells
-            .iter()
-            .map(|(column, bytes)| (*column, self.moved_cell(*column, bytes, data)))
-            .collect()
+    /// The first and the last row where they stand.
+    pub fn stood(&self) -> (u32, u32) {
+        let row = |kept: Option<&super::KeptRow>| kept.map_or(self.to, |kept| kept.row);
+        (row(self.rows.first()), row(self.rows.last()))
     }
 
-    fn moved_cell(&self, column: u32, cell: &[u8], data: (u32, u32)) -> Vec<u8> {
+    /// The last row where they will stand.
+    pub fn last(&self) -> u32 {
+        let (from, to) = self.stood();
+        self.to + (to - from)
+    }
+
+    /// Their rows as they will stand: number, and cells by column. `data`: the last row of data as it was and as it will be.
+    pub(crate) fn moved(&self, data: (u32, u32)) -> Vec<(u32, CellsByColumn)> {
+        let (from, _) = self.stood();
+        let row = |kept: &super::KeptRow| {
+            let to = kept.row - from + self.to;
+            let cells = kept.cells.iter();
+            let cell = |(column, bytes): &(u32, Vec<u8>)| {
+                let at = CellRef { row: to, column: *column };
+                (*column, self.moved_cell(kept.row, at, bytes, data))
+            };
+            (to, cells.map(cell).collect())
+        };
+        self.rows.iter().map(row).collect()
+    }
+
+    fn moved_cell(&self, row: u32, place: CellRef, cell: &[u8], data: (u32, u32)) -> Vec<u8> {
         let Ok(all) = tags("", cell) else { return cell.to_vec() };
         let Some(first) = all.first() else { return cell.to_vec() };
         let has_formula = all.iter().any(|t| t.opens("f"));
         let mut out = Vec::new();
         out.extend_from_slice(b"<");
         out.extend_from_slice(first.name());
-        let place = CellRef { row: self.to, column };
         out.extend_from_slice(format!(" r=\"{place}\"").as_bytes());
         // What a formula gives is computed anew.
         let dropped: &[&[u8]] = if has_formula { &[b"r", b"t"] } else { &[b"r"] };
@@ -259,10 +287,14 @@ impl Totals {
             Some(n) if all[n].kind == TagKind::Open => {
                 let close = all.get(n + 1).map_or(all[n].end, |t| t.start);
                 let text = crate::xml::text(&cell[all[n].end..close]);
-                let formula = crate::Formula::parse(&text, self.from).stretched(data, self.to);
+                let formula = crate::Formula::parse(&text, row).stretched(data, (self.stood(), self.to));
                 // What others share stands alone now.
-                out.extend_from_slice(&[b"<", all[n].name(), b">"].concat());
-                formula.write(&mut out, self.to);
+                out.extend_from_slice(&[b"<", all[n].name()].concat());
+                if all[n].attribute("t").is_some_and(|t| t == "array") {
+                    out.extend_from_slice(format!(" t=\"array\" ref=\"{place}\"").as_bytes());
+                }
+                out.push(b'>');
+                formula.write(&mut out, place.row);
                 out.extend_from_slice(&[b"</", all[n].name(), b">"].concat());
                 out.extend_from_slice(&[b"</", first.name(), b">"].concat());
             }
@@ -283,10 +315,10 @@ pub(crate) struct Leftovers<'p> {
     pub(crate) beside: Vec<u32>,
     /// The last row that is cleared.
     pub(crate) to: u32,
-    /// A row that is cleared, wherever it stands: totals were there.
-    pub(crate) totals_from: Option<u32>,
-    /// Cells that come to stand here: row, and by column.
-    pub(crate) totals: Option<(u32, CellsByColumn)>,
+    /// Rows that are cleared, wherever they stand: totals were there, from the first to the last one.
+    pub(crate) totals_from: Option<(u32, u32)>,
+    /// Cells that come to stand here: rows, and by column.
+    pub(crate) totals: Vec<(u32, CellsByColumn)>,
     /// Whether a cell that is cleared keeps its format: by column and format.
     pub(crate) keeps: &'p (dyn Fn(u32, u32) -> bool + Sync),
     pub(crate) prefix: &'p str,
@@ -296,19 +328,15 @@ impl Leftovers<'_> {
     /// The rows as they are to be.
     pub(crate) fn cleared(&self, rows: &super::source::RowBytes) -> Vec<u8> {
         let mut out = Vec::new();
-        let mut totals = self.totals.as_ref();
+        let mut totals = self.totals.iter().peekable();
         for (number, row) in rows.rows() {
-            if let Some((to, cells)) = totals.filter(|(to, _)| *to < number) {
+            while let Some((to, cells)) = totals.next_if(|(to, _)| *to < number) {
                 self.push_row(&mut out, *to, cells);
-                totals = None;
             }
-            let come = totals.filter(|(to, _)| *to == number).map(|(_, cells)| cells.as_slice());
-            if come.is_some() {
-                totals = None;
-            }
+            let come = totals.next_if(|(to, _)| *to == number).map(|(_, cells)| cells.as_slice());
             self.push_cleared(&mut out, &row, number, come.unwrap_or_default());
         }
-        if let Some((to, cells)) = totals {
+        for (to, cells) in totals {
             self.push_row(&mut out, *to, cells);
         }
         out
@@ -325,7 +353,7 @@ impl Leftovers<'_> {
 
     fn push_cleared(&self, out: &mut Vec<u8>, row: &RawRow<'_>, number: u32, come: &[(u32, Vec<u8>)]) {
         let start = out.len();
-        push_open(out, row, number);
+        push_open(out, row, number, number <= self.to);
         let inside = out.len();
         let mut come = come.iter().peekable();
         for cell in Cells::of(row) {
@@ -337,14 +365,14 @@ impl Leftovers<'_> {
                 out.extend_from_slice(bytes);
                 continue;
             }
-            let is_cleared = number <= self.to || self.totals_from == Some(number);
+            let held_totals = self.totals_from.is_some_and(|(from, to)| (from..=to).contains(&number));
+            let is_cleared = number <= self.to || held_totals;
             let goes = is_cleared
                 && (self.columns.contains(&column)
-                    || (self.beside.contains(&column)
-                        && (cell.has_formula() || self.totals_from == Some(number))));
+                    || (self.beside.contains(&column) && (cell.has_formula() || held_totals)));
             if !goes {
                 out.extend_from_slice(cell.whole);
-            } else if (self.keeps)(column, cell.style) && self.totals_from != Some(number) {
+            } else if (self.keeps)(column, cell.style) && !held_totals {
                 push_empty(out, &cell, CellRef { row: number, column });
             }
         }

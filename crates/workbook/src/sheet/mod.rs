@@ -15,7 +15,7 @@ pub(crate) mod value;
 
 mod scan;
 pub use behind::Extension;
-pub use facts::{ColumnFacts, ExistingCell, FormatCount, FormulaRow, Question, Run, SheetFacts};
+pub use facts::{ColumnFacts, ExistingCell, FormatCount, KeptRow, OtherColumn, Question, Run, SheetFacts};
 pub use formats::PlaceFormats;
 pub use merge::Totals;
 pub use reader::{SheetCell, SheetExtent};

@@ -21,6 +21,8 @@ pub(crate) struct RawRow<'x> {
     pub(crate) style: Option<u32>,
     /// Whether it has no attribute but number and spans.
     pub(crate) is_bare: bool,
+    /// Whether it is hidden, by hand or by a filter.
+    pub(crate) is_hidden: bool,
     /// The opening tag.
     pub(crate) open: &'x [u8],
     /// What stands inside.
@@ -63,6 +65,7 @@ pub(crate) fn next_row(xml: &[u8], at: usize) -> NextRow<'_> {
         number: None,
         style: None,
         is_bare: true,
+        is_hidden: false,
         open: &xml[tag.start..tag.end],
         cells,
         name: tag.name(),
@@ -74,6 +77,7 @@ pub(crate) fn next_row(xml: &[u8], at: usize) -> NextRow<'_> {
         match name {
             b"r" => row.number = number(value),
             b"s" => row.style = number(value),
+            b"hidden" => row.is_hidden = matches!(value, b"1" | b"true"),
             b"customFormat" => has_format = matches!(value, b"1" | b"true"),
             _ => {}
         }

@@ -5,7 +5,7 @@ use super::rows::RowEncoder;
 use crate::error::{Error, Result};
 use crate::formula::Formula;
 use crate::markup::{Tag, TagKind, tags};
-use crate::reference::column_letters;
+use crate::reference::{CellRef, Range, column_letters};
 use crate::serial_date::write_whole;
 use crate::sheet::raw::{Cells, RawCell, RawRow, push_attributes};
 use crate::sheet::source::RowBytes;
@@ -58,10 +58,14 @@ impl Revised {
         self.gone.partition_point(|gone| *gone <= row) as u32
     }
 
+    /// Whether cells of a column move.
+    pub(super) fn moves(&self, column: u32) -> bool {
+        self.moves_rows || self.columns.binary_search(&column).is_ok()
+    }
+
     /// Where a cell stands when all rows are revised. One that goes is where the next one comes to stand.
-    fn moved(&self, row: u32, column: u32) -> u32 {
-        let is_inside = (self.first..=self.last).contains(&row)
-            && (column == 0 || self.moves_rows || self.columns.binary_search(&column).is_ok());
+    pub(super) fn moved(&self, row: u32, column: u32) -> u32 {
+        let is_inside = (self.first..=self.last).contains(&row) && (column == 0 || self.moves(column));
         if is_inside {
             (row - self.gone.partition_point(|gone| *gone < row) as u32).max(self.first)
         } else {
@@ -240,8 +244,7 @@ impl<'r> Mover<'r> {
         let goes = self.revised.gone.binary_search(&number).is_ok();
         let (mut beside, mut moving) = (Vec::new(), Vec::new());
         for cell in Cells::of(&row) {
-            let moves = self.revised.moves_rows || self.revised.columns.binary_search(&cell.column).is_ok();
-            if !moves {
+            if !self.revised.moves(cell.column) {
                 beside.push((cell.column, cell.whole.to_vec()));
                 self.waiting += cell.whole.len();
             } else if !goes {
@@ -285,24 +288,34 @@ impl<'r> Mover<'r> {
                 let number = open.attribute("si").unwrap_or_default().into_owned().into_bytes();
                 if own.is_empty() {
                     match self.shared.get(&number) {
-                        Some((master, column, text)) if *column == cell.column => {
+                        Some((master, column, text)) => {
                             let mut moved = Vec::new();
-                            Formula::parse(text, *master).write(&mut moved, row);
+                            let aside = i64::from(cell.column) - i64::from(*column);
+                            Formula::parse(text, *master).aside(aside).write(&mut moved, row);
                             xml::text(&moved)
                         }
-                        _ => return Err(refused("a formula that is shared between columns")),
+                        None => return Err(refused("a formula that shares its text with one elsewhere")),
                     }
                 } else {
                     self.shared.insert(number, (row, cell.column, own.clone()));
                     own
                 }
             }
+            // A list of values, of which only this cell shows one.
+            Some("array") if is_alone(open, cell.column, row) => own,
             _ => return Err(refused("a formula for several cells")),
         };
         let mut formula = Vec::new();
         Formula::parse(&text, row).write_moved(&mut formula, |row, column| self.revised.moved(row, column));
         let p = all.first().map_or("", Tag::prefix);
-        let formula = [format!("<{p}f>").as_bytes(), &formula, format!("</{p}f>").as_bytes()].concat();
+        let kind = match open.attribute("t").as_deref() {
+            Some("array") => {
+                let at = CellRef { row: self.revised.moved(row, cell.column), column: cell.column };
+                format!(" t=\"array\" ref=\"{at}\"")
+            }
+            _ => String::new(),
+        };
+        let formula = [format!("<{p}f{kind}>").as_bytes(), &formula, format!("</{p}f>").as_bytes()].concat();
         Ok([&cell.whole[..open.start], &formula, &cell.whole[closed..]].concat())
     }
 
@@ -319,8 +332,8 @@ impl<'r> Mover<'r> {
             cells.extend(place.cells.into_iter().map(|(column, cell)| (column, cell, false)));
             cells.extend(content.cells.into_iter().map(|(column, cell)| (column, cell, true)));
             cells.sort_by_key(|(column, ..)| *column);
-            let (open, name) =
-                if self.revised.moves_rows { (content.open, content.name) } else { (place.open, place.name) };
+            // Height and hiding go with the record.
+            let (open, name) = (content.open, content.name);
             // A row that was not there need not be there.
             if cells.is_empty() && open == self.blank_open() {
                 continue;
@@ -345,7 +358,7 @@ impl<'r> Mover<'r> {
         }
         let blank = self.blank_open();
         for place in self.places.iter().filter(|p| !p.cells.is_empty() || p.open != blank) {
-            push_row(out, &place.open, &place.name, place.number);
+            push_row_but(out, &place.open, &place.name, place.number, &[b"hidden", b"ht", b"customHeight"]);
             for (_, cell) in &place.cells {
                 out.extend_from_slice(cell);
             }
@@ -354,12 +367,23 @@ impl<'r> Mover<'r> {
     }
 }
 
+/// Whether a formula for several cells is for its own cell alone.
+fn is_alone(formula: &Tag<'_>, column: u32, row: u32) -> bool {
+    let alone = CellRef { row, column };
+    formula.attribute("ref").and_then(|r| Range::parse(&r)).is_none_or(|r| r.from == alone && r.to == alone)
+}
+
 /// The opening tag of a row with another number, without the spans, which may be wrong now.
 fn push_row(out: &mut Vec<u8>, open: &[u8], name: &[u8], number: u32) {
+    push_row_but(out, open, name, number, &[]);
+}
+
+/// The same without some of its attributes.
+fn push_row_but(out: &mut Vec<u8>, open: &[u8], name: &[u8], number: u32, but: &[&[u8]]) {
     out.push(b'<');
     out.extend_from_slice(name);
     out.extend_from_slice(format!(" r=\"{number}\"").as_bytes());
-    push_attributes(out, open, &[b"r", b"spans"]);
+    push_attributes(out, open, &[&[&b"r"[..], &b"spans"[..]], but].concat());
     out.push(b'>');
 }
 

@@ -5,7 +5,7 @@
 
 use crate::formula::Formula;
 use crate::package::deflate::{Block, Compressor, Span};
-use crate::reference::column_letters;
+use crate::reference::{CellRef, column_letters};
 use crate::serial_date::write_whole;
 use crate::sheet::formats::CellFormats;
 use crate::sheet::merge::Under;
@@ -40,6 +40,8 @@ pub struct RowEncoder {
     /// What the sheet has already.
     pub(super) under: Option<Box<Under>>,
     pub(super) fills: Arc<[Fill]>,
+    /// Whether rows that are hidden are shown when new ones are laid over them.
+    pub(super) shows_rows: bool,
     /// Where short values stand in `xml`.
     values: Vec<Span>,
 }
@@ -55,6 +57,8 @@ pub struct Fill {
     pub format: u32,
     /// Up to this row the cells that are there stay.
     pub kept_to: u32,
+    /// Where it gives a list of values, of which each cell shows one: the place of the cells' metadata, from 1; 0: none.
+    pub array: Option<u32>,
 }
 
 /// Mark-up with the sheet's prefix.
@@ -118,6 +122,7 @@ impl RowEncoder {
             marks,
             under: None,
             fills: Arc::from([]),
+            shows_rows: false,
             values: Vec::new(),
         }
     }
@@ -283,7 +288,17 @@ impl RowEncoder {
         self.xml.extend_from_slice(column_letters(fill.column).as_bytes());
         self.xml.extend_from_slice(&self.row);
         self.xml.extend_from_slice(format!("\" s=\"{format}\"").as_bytes());
-        self.xml.extend_from_slice(&self.marks.formula);
+        match fill.array {
+            None => self.xml.extend_from_slice(&self.marks.formula),
+            Some(metadata) => {
+                if metadata > 0 {
+                    self.xml.extend_from_slice(format!(" cm=\"{metadata}\"").as_bytes());
+                }
+                let at = CellRef { row: number, column: fill.column };
+                self.xml.extend_from_slice(&self.marks.formula[..self.marks.formula.len() - 1]);
+                self.xml.extend_from_slice(format!(" t=\"array\" ref=\"{at}\">").as_bytes());
+            }
+        }
         fill.formula.write(&mut self.xml, number);
         self.xml.extend_from_slice(&self.marks.formula_end);
     }

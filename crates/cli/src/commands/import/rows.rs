@@ -21,9 +21,10 @@ use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{self, ColumnReading, Reading};
 use incola_core::record::Machine;
 use incola_core::selector::{AsChoice, Selector};
+use incola_core::words::counted;
 use incola_workbook::number_format::NumberFormat;
 use incola_workbook::{
-    CellRef, ColumnFacts, Compressor, Range, RowsPlan, Styles, column_letters, sheet_name,
+    CellRef, ColumnFacts, Compressor, ExistingBook, Range, RowsPlan, Styles, column_letters, sheet_name,
 };
 use std::path::Path;
 
@@ -68,6 +69,11 @@ pub(super) fn import(
     let sheet = spot.sheet.unwrap_or(0);
     let name = opened.sheet_names.get(sheet).cloned().unwrap_or_default();
     let stem = together.sources.first().map(|(s, _)| s.stem.clone()).unwrap_or_default();
+    let said = rows_said(options)?;
+    let spot = match said {
+        Some(range) if spot.cell.is_none() && spot.table.is_none() => Spot { cell: Some(range.from), ..spot },
+        _ => spot,
+    };
     let wish = Wish {
         spot,
         mode: match options.placing_mode() {
@@ -88,13 +94,15 @@ pub(super) fn import(
             },
         },
         takes_rows_below: false,
-        known_last: None,
+        known_last: said.map(|range| range.to.row),
+        last_is_said: said.is_some(),
         new_table: (!options.plain).then(|| sheet_name::legal_table(&stem, &opened.taken_names)),
     };
     let records = together.sources.iter().map(|(_, s)| s.reading.records).sum();
     let offers = offers(options, &together);
     let Some(existing) = opened.existing() else { return Err(Failure::usage("there is no workbook")) };
     let place = placing::find(existing, (sheet, &name), &wish, &offers, records)?;
+    check_said(&place, said, &name)?;
     let mut notices = Vec::new();
     if place.facts.is_protected {
         notices.push(Notice::new(
@@ -102,6 +110,7 @@ pub(super) fn import(
             "the sheet is protected against typing; the rows were put in all the same",
         ));
     }
+    notices.extend(over_other_records(existing, sheet, &place)?);
     if wish.mode == Mode::Append {
         obey_kinds(opened, &place, &mut together, choices, &mut notices)?;
     }
@@ -204,6 +213,58 @@ pub(super) fn import(
     Ok(receipt)
 }
 
+/// What is to be known where other records come to stand in rows: rows that were hidden, comments.
+fn over_other_records(book: &mut ExistingBook, sheet: usize, place: &Place) -> Result<Vec<Notice>> {
+    let mut notices = Vec::new();
+    let Some((first, last)) = place.replaced_rows() else { return Ok(notices) };
+    if let Some((row, rows)) = place.facts.hidden {
+        let rows = counted(rows, "row was", "rows were");
+        notices.push(Notice::new(
+            NoticeCode::RowsShown,
+            format!("{rows} hidden by a filter or by hand, from row {row} on: with other records they are shown; filter anew"),
+        ));
+    }
+    let columns = place.all_columns();
+    let comments = book.comments(sheet).map_err(|e| placing::failed(&e))?;
+    let is_over = |at: &&CellRef| (first..=last).contains(&at.row) && columns.contains(&at.column);
+    let stay: Vec<String> = comments.iter().filter(is_over).take(5).map(ToString::to_string).collect();
+    if !stay.is_empty() {
+        notices.push(Notice::new(
+            NoticeCode::CommentsStay,
+            format!("comments stay where they are, and are over other records now: {}", stay.join(", ")),
+        ));
+    }
+    Ok(notices)
+}
+
+/// The rows of data that the clerk names.
+fn rows_said(options: &Import) -> Result<Option<Range>> {
+    let Some(text) = &options.rows else { return Ok(None) };
+    let range = Range::parse(text).filter(|range| range.from != range.to);
+    range.map(Some).ok_or_else(|| {
+        Failure::usage(format!("--rows {text}: this is no range of cells"))
+            .leaving("nothing was written")
+            .help("name the first and the last cell of the records: --rows A2:D51")
+    })
+}
+
+/// Fails if the rows that the clerk names are not those below the headings.
+fn check_said(place: &Place, said: Option<Range>, sheet: &str) -> Result<()> {
+    let Some(said) = said else { return Ok(()) };
+    let (first, _) = place.data_rows();
+    let failure = match &place.table {
+        Some(table) => format!("--rows {said}: table {} knows its rows", table.name),
+        None if place.heading_row.is_some() => {
+            format!("--rows {said}: sheet \u{201c}{sheet}\u{201d} has no headings above them")
+        }
+        None if said.from.row != first => {
+            format!("--rows {said}: below the headings of \u{201c}{sheet}\u{201d} rows begin in row {first}")
+        }
+        None => return Ok(()),
+    };
+    Err(Failure::usage(failure).leaving("the workbook was left as it is"))
+}
+
 /// What goes with the rows, in words.
 fn went_along(plan: &RowsPlan) -> Vec<String> {
     let (from, to) = (plan.range.from.row, plan.range.to.row);
@@ -217,8 +278,12 @@ fn went_along(plan: &RowsPlan) -> Vec<String> {
         let column = column_letters(fill.column);
         along.push(format!("the formula beside, which ends in {column}{to} now"));
     }
-    if let Some(totals) = plan.totals.as_ref().filter(|t| t.from != t.to) {
-        along.push(format!("the totals, from row {} to row {}", totals.from, totals.to));
+    if let Some(totals) = plan.totals.as_ref().filter(|t| t.stood().0 != t.to) {
+        let rows = |from: u32, to: u32| {
+            if from == to { format!("row {from}") } else { format!("rows {from} to {to}") }
+        };
+        let (from, to) = totals.stood();
+        along.push(format!("the totals, from {} to {}", rows(from, to), rows(totals.to, totals.last())));
     }
     along
 }

@@ -15,6 +15,7 @@ mod types;
 pub use details::Details;
 pub(super) use header::Header;
 pub use header::HeaderChoice;
+pub use total::names_total;
 pub(super) use total::says_total;
 
 use super::candidates::{Candidate, Form};

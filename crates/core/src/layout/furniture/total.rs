@@ -88,6 +88,16 @@ const WORDS: [&str; 74] = [
     "小計",
 ];
 
+/// Whether a text begins with a word for totals, in one of many languages.
+///
+/// ```
+/// use incola_core::layout::names_total;
+/// assert!(names_total("Total") && names_total("Summe: Quay 2") && !names_total("Totalizer"));
+/// ```
+pub fn names_total(text: &str) -> bool {
+    is_word(text)
+}
+
 /// Whether a text begins with a word for totals.
 pub(super) fn is_word(text: &str) -> bool {
     if text.len() > 120 {
