@@ -75,6 +75,8 @@ pub enum NoticeCode {
     SheetProtected,
     /// Rows that were hidden are shown, for other records stand in them.
     RowsShown,
+    /// Formulas elsewhere, names or a print area ended with the rows and do not end with them any more.
+    RangesEnd,
     /// Comments are over other records now.
     CommentsStay,
     /// Columns are not described in the docket, or described for nothing.
@@ -125,6 +127,7 @@ impl NoticeCode {
             Self::SheetKinds => "sheet-kinds",
             Self::SheetProtected => "sheet-protected",
             Self::RowsShown => "rows-shown",
+            Self::RangesEnd => "ranges-end",
             Self::CommentsStay => "comments-stay",
             Self::DocketColumns => "docket-columns",
             Self::DocketKind => "docket-kind",
@@ -155,6 +158,7 @@ impl NoticeCode {
                 | Self::DocketKind
                 | Self::TotalDiffers
                 | Self::CommentsStay
+                | Self::RangesEnd
         )
     }
 }

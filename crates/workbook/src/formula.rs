@@ -99,6 +99,23 @@ impl Formula {
         })
     }
 
+    /// Where ranges of its own sheet end, whole columns and rows left out.
+    ///
+    /// ```
+    /// use incola_workbook::{CellRef, Formula};
+    /// let ends = Formula::parse("SUM(C2:C9)+Rates!B2:B4+D1+SUM(E:E)", 1).range_ends();
+    /// assert_eq!(ends, [CellRef { row: 9, column: 3 }]);
+    /// ```
+    pub fn range_ends(&self) -> Vec<CellRef> {
+        let end = |piece: &Piece| match piece {
+            Piece::Row { row, column, is_elsewhere: false, is_range_end: true, .. } if *column > 0 => {
+                Some(CellRef { row: *row, column: *column })
+            }
+            _ => None,
+        };
+        self.pieces.iter().filter_map(end).collect()
+    }
+
     /// The formula as it is so many columns further right: columns of references without `$` go with it.
     ///
     /// ```

@@ -157,6 +157,34 @@ impl Place {
             .then_some((self.first_row, self.data_last))
     }
 
+    /// Formulas outside of the rows, and defined names, whose ranges ended exactly with the rows and do not end with them now: in
+    /// words.
+    pub(crate) fn left_behind(&self, book: &ExistingBook, sheet: &str) -> Vec<String> {
+        let (old, new) = (self.data_last, self.last_row());
+        if new == old || old < self.data_first || self.heading_row.is_some() {
+            return Vec::new();
+        }
+        let columns = self.columns();
+        let is_ours = |end: &CellRef| end.row == old && columns.contains(&end.column);
+        let formulas = self.facts.lookups.iter().filter(|(_, ends)| ends.iter().any(is_ours));
+        let mut told: Vec<String> = formulas.take(5).map(|(at, _)| at.to_string()).collect();
+        let is_own = |name: &str| self.named.as_ref().is_some_and(|(own, _)| own == name);
+        for name in book.defined_names().iter().filter(|n| !n.is_hidden && !is_own(&n.name)) {
+            let Some((of, range)) = name.range() else { continue };
+            let ends =
+                range.to.row == old || self.totals.as_ref().is_some_and(|t| range.to.row == t.stood().1);
+            let is_over = range.from.row <= self.data_first
+                && columns.iter().any(|c| (range.from.column..=range.to.column).contains(c));
+            if of.to_lowercase() == sheet.to_lowercase() && ends && is_over {
+                told.push(match name.name.as_str() {
+                    "_xlnm.Print_Area" => format!("the print area {range}"),
+                    name => format!("the name {name} ({range})"),
+                });
+            }
+        }
+        told
+    }
+
     /// The cells that are filled, with their heading.
     pub(crate) fn range(&self) -> Range {
         let from = self.heading_row.unwrap_or(self.first_row);

@@ -149,6 +149,12 @@ pub(crate) fn compare(
     let place = place
         .with_rows(decided.added.len() as u64, gone, &wish, &located.sheet_name)
         .map_err(|failure| no_room(failure, &located))?;
+    let behind = place.left_behind(book, &located.sheet_name);
+    if !behind.is_empty() && decided.added.len() > decided.gone.len() {
+        report
+            .notes
+            .push(format!("ended with the rows, and do not reach the new ones: {}", behind.join(", ")));
+    }
     check_moves(book, &place, &decided.gone, &located)?;
     let now = imported_now(&reread, &common, &source)?;
     if report.conflicts > 0 && wishes.edits.is_none() {

@@ -143,8 +143,16 @@ pub(super) fn columns_of(kept: &Kept, located: &Located) -> Result<Vec<usize>> {
     let missing: Vec<&str> =
         wanted.iter().zip(&found).filter(|(_, f)| f.is_none()).map(|(name, _)| *name).collect();
     if !missing.is_empty() {
+        let unknown = located.headings.iter().zip(&taken).filter(|(_, taken)| !**taken);
+        let unknown: Vec<String> = unknown
+            .map(|((column, name), _)| format!("{name} ({})", incola_workbook::column_letters(*column)))
+            .collect();
+        let maybe = match unknown.as_slice() {
+            [] => String::new(),
+            all => format!("; they may be called otherwise now: the link does not know {}", all.join(", ")),
+        };
         return Err(Failure::protected(format!(
-            "sheet \u{201c}{}\u{201d}: columns of link \u{201c}{}\u{201d} are not found: {}",
+            "sheet \u{201c}{}\u{201d}: columns of link \u{201c}{}\u{201d} are not found: {}{maybe}",
             located.sheet_name,
             kept.link.name,
             missing.join(", ")

@@ -4,7 +4,6 @@
 use crate::grid::{Grid, Looks, Typed};
 use crate::support::Folder;
 use std::fmt::Write as _;
-use std::fs::File;
 
 /// Random numbers that are the same everywhere.
 struct Dice(u64);
@@ -363,7 +362,7 @@ impl Story {
 
     /// Tells the whole story; `Err`: where the program and the model differ.
     fn tell(mut self, folder: &Folder) -> Result<Self, String> {
-        write_old(folder, "calls.csv", &self.source_text());
+        folder.write_old("calls.csv", &self.source_text());
         let plain = if self.world.is_table { "" } else { "--plain" };
         folder
             .run(&format!("import calls.csv --into book.xlsx --key Call --header 1 --as Berth=text {plain}"))
@@ -377,7 +376,7 @@ impl Story {
             for _ in 0..self.dice.below(4) {
                 self.change_source();
             }
-            write_old(folder, "calls.csv", &self.source_text());
+            folder.write_old("calls.csv", &self.source_text());
             if !self.step(folder)? {
                 return Ok(self);
             }
@@ -442,13 +441,6 @@ impl Story {
         let _ = writeln!(text, "looks: is {:?}, must be {:?}\n{}", is.looks, must.looks, run.out);
         Err(text)
     }
-}
-
-fn write_old(folder: &Folder, name: &str, text: &str) {
-    let path = folder.path(name);
-    std::fs::write(&path, text).unwrap();
-    let before = std::time::SystemTime::now() - std::time::Duration::from_mins(1);
-    File::options().write(true).open(&path).unwrap().set_modified(before).unwrap();
 }
 
 fn stories(part: u64) {

@@ -464,7 +464,8 @@ proptest! {
                 "import calls.csv --into book.xlsx --sheet Data --at {at} --mode {mode} --no-link --as Berth=text"
             ));
             match run.status {
-                0 => {
+                // A name that ended with the rows is told.
+                0 | 1 => {
                     let from = if mode == "append" { first + rows } else { first };
                     let old_last = first + rows.max(u32::from(shape.table)) - 1;
                     check(&shape, &before, &book, (from, records, mark), old_last);
@@ -486,9 +487,9 @@ proptest! {
         // The same rows once more change nothing in the sheet.
         let again = format!("import calls.csv --into book.xlsx --sheet Data --at {at} --mode replace --no-link --as Berth=text");
         let once = crate::support::run_in(book.parent().unwrap(), &again);
-        if once.status == 0 {
+        if once.status < 2 {
             let sheet = part(&book, SHEET);
-            prop_assert_eq!(crate::support::run_in(book.parent().unwrap(), &again).status, 0);
+            prop_assert!(crate::support::run_in(book.parent().unwrap(), &again).status < 2);
             prop_assert_eq!(part(&book, SHEET), sheet);
         }
     }
@@ -524,6 +525,6 @@ fn a_name_goes_with_the_rows_that_it_stands_for() {
     // Rows that are placed by a cell leave the name alone.
     folder
         .run("import calls.csv --into book.xlsx --sheet Data --at B2 --mode append --as Berth=text")
-        .expect(0);
+        .expect(1);
     assert!(names().contains(">Data!$B$2:$D$7<"), "{}", names());
 }

@@ -9,6 +9,7 @@
 //! | `existing.rs` | into a workbook that is there |
 //! | `clerk.rs`, `grid.rs` | a model of refreshing: what the clerk owns is as the model has it after every step |
 //! | `generated.rs` | the same for workbooks of many shapes: what is outside of the rows stays |
+//! | `owned.rs` | what stands beside, below and among rows: it goes along, stays, or stops what would lose it |
 //! | `layouts.rs` | fixed widths, records of several lines, reports |
 //! | `errors.rs` | bad input: status, message, nothing left behind |
 //! | `refresh.rs` | links: what comes in, what stays, what stops a refresh |
@@ -28,6 +29,7 @@ mod generated;
 mod import;
 mod inspect;
 mod layouts;
+mod owned;
 mod readme;
 mod refresh;
 mod web;

@@ -31,6 +31,9 @@ const TAIL: usize = 8;
 /// Most columns beside that are told.
 const MOST_OTHERS: usize = 512;
 
+/// Most formulas outside of the rows that are remembered.
+const MOST_LOOKUPS: usize = 1_000;
+
 /// Most formulas that are remembered.
 const MOST_FORMULAS: usize = 10_000;
 
@@ -303,6 +306,8 @@ pub struct SheetFacts {
     pub arrays: Vec<Range>,
     /// Formulas that others share, in the columns asked for or beside: where they stand, and for which cells.
     pub shared: Vec<(CellRef, Range)>,
+    /// Formulas outside of the rows, and where ranges in them end: the first of them.
+    pub lookups: Vec<(CellRef, Vec<CellRef>)>,
     /// Where the compressed bytes of the sheet can be cut.
     pub(crate) seams: Vec<Seam>,
     /// What stands behind the rows, if it is small.
@@ -397,6 +402,8 @@ impl SheetFacts {
         self.totals.extend(later.totals);
         let room = MOST_FORMULAS.saturating_sub(self.arrays.len());
         self.arrays.extend(later.arrays.into_iter().take(room));
+        let room = MOST_LOOKUPS.saturating_sub(self.lookups.len());
+        self.lookups.extend(later.lookups.into_iter().take(room));
         let room = MOST_FORMULAS.saturating_sub(self.shared.len());
         self.shared.extend(later.shared.into_iter().take(room));
     }
@@ -559,8 +566,9 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
         facts.last_row = row_number;
         gathered.begin(row_number);
         if row_number < asked.first_row {
-            if Cells::of(&row).any(|c| c.is_filled()) {
+            for cell in Cells::of(&row).filter(|c| c.is_filled()) {
                 facts.last_filled_row = row_number;
+                note_lookup(&mut facts.lookups, &cell, row_number);
             }
             continue;
         }
@@ -587,6 +595,7 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
                     facts.has_others = true;
                     facts.has_cells_beside = true;
                     if cell.is_filled() {
+                        note_lookup(&mut facts.lookups, &cell, row_number);
                         add_other(
                             &mut facts.others,
                             OtherColumn { column, first: row_number, last: row_number },
@@ -645,7 +654,9 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
                     }
                     FormulaText::Child(id) if is_data => found.children.push((place, row_number, id)),
                     // A formula further down is of something else.
-                    FormulaText::Own(_) | FormulaText::Lone(_) | FormulaText::Child(_) => {}
+                    FormulaText::Own(_) | FormulaText::Lone(_) | FormulaText::Child(_) => {
+                        note_lookup(&mut facts.lookups, &cell, row_number);
+                    }
                     FormulaText::Array(range) => facts.arrays.push(range),
                 }
                 has_formulas |= is_asked;
@@ -677,6 +688,20 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
     lately.settle(&mut facts.runs, asked);
     lately_beside.settle(&mut facts.beside_runs, asked);
     found
+}
+
+/// Remembers where ranges end in a formula outside of the rows.
+fn note_lookup(lookups: &mut Vec<(CellRef, Vec<CellRef>)>, cell: &RawCell<'_>, row: u32) {
+    if lookups.len() >= MOST_LOOKUPS || !cell.has_formula() {
+        return;
+    }
+    let at = CellRef { row, column: cell.column };
+    if let FormulaText::Own(formula) | FormulaText::Lone(formula) = formula_of(cell, at) {
+        let ends = formula.range_ends();
+        if !ends.is_empty() {
+            lookups.push((at, ends));
+        }
+    }
 }
 
 /// The text of a formula.

@@ -71,7 +71,10 @@ pub(super) fn import(
     let stem = together.sources.first().map(|(s, _)| s.stem.clone()).unwrap_or_default();
     let said = rows_said(options)?;
     let spot = match said {
-        Some(range) if spot.cell.is_none() && spot.table.is_none() => Spot { cell: Some(range.from), ..spot },
+        // Headings stand right above.
+        Some(range) if spot.cell.is_none() && spot.table.is_none() => {
+            Spot { cell: CellRef::new(range.from.row.saturating_sub(1).max(1), range.from.column), ..spot }
+        }
         _ => spot,
     };
     let wish = Wish {
@@ -110,7 +113,7 @@ pub(super) fn import(
             "the sheet is protected against typing; the rows were put in all the same",
         ));
     }
-    notices.extend(over_other_records(existing, sheet, &place)?);
+    notices.extend(over_other_records(existing, (sheet, &name), &place)?);
     if wish.mode == Mode::Append {
         obey_kinds(opened, &place, &mut together, choices, &mut notices)?;
     }
@@ -213,9 +216,20 @@ pub(super) fn import(
     Ok(receipt)
 }
 
-/// What is to be known where other records come to stand in rows: rows that were hidden, comments.
-fn over_other_records(book: &mut ExistingBook, sheet: usize, place: &Place) -> Result<Vec<Notice>> {
+/// What is to be known where rows become more or others: ranges that end where they ended, rows that were hidden, comments.
+fn over_other_records(
+    book: &mut ExistingBook,
+    (sheet, name): (usize, &str),
+    place: &Place,
+) -> Result<Vec<Notice>> {
     let mut notices = Vec::new();
+    let behind = place.left_behind(book, name);
+    if !behind.is_empty() {
+        notices.push(Notice::new(
+            NoticeCode::RangesEnd,
+            format!("ended with the rows that were there, and end there still: {}", behind.join(", ")),
+        ));
+    }
     let Some((first, last)) = place.replaced_rows() else { return Ok(notices) };
     if let Some((row, rows)) = place.facts.hidden {
         let rows = counted(rows, "row was", "rows were");

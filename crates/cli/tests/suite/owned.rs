@@ -1,0 +1,237 @@
+//! Cases of what stands beside, below and among rows: it goes along, stays, or stops what would lose it.
+
+use crate::grid::{Grid, Typed};
+use crate::support::Folder;
+
+const CALLS: &str = "Call,Berth,Dues\nA-1,007,12.5\nA-2,012,3.25\nA-3,003,8.75\n";
+const SHEET: &str = "xl/worksheets/sheet1.xml";
+
+/// Cells as they are typed, a line for each row: `=` makes a formula, `{=` one for a list of values, digits a number, `'` a text.
+fn grid(rows: &str) -> Grid {
+    let mut grid = Grid::default();
+    for (row, line) in (1..).zip(rows.trim().lines()) {
+        for (column, cell) in (1..).zip(line.trim().split('|')) {
+            let cell = cell.trim();
+            let typed = match cell {
+                "" => continue,
+                _ if cell.starts_with("{=") => Typed::Array(cell[2..].trim_end_matches('}').to_owned()),
+                _ if cell.starts_with('=') => Typed::Formula(cell[1..].to_owned()),
+                _ if cell.parse::<f64>().is_ok() => Typed::Number(cell.to_owned()),
+                _ => Typed::Text(cell.trim_start_matches('\'').to_owned()),
+            };
+            grid.set(row, column, typed);
+        }
+    }
+    grid
+}
+
+/// A workbook with these cells; `link`: whether its rows are linked to `calls.csv`.
+fn book(rows: &str, options: &str) -> Folder {
+    let folder = Folder::new().with("calls.csv", CALLS);
+    folder.run(&format!("import calls.csv --into book.xlsx --header 1 --as Berth=text {options}")).expect(0);
+    folder.change_part("book.xlsx", SHEET, |part| grid(rows).into_part(&part, None));
+    folder
+}
+
+#[track_caller]
+fn holds(folder: &Folder, rows: &str) {
+    assert_eq!(Grid::of(&folder.part("book.xlsx", SHEET)).cells, grid(rows).cells);
+}
+
+fn import(folder: &Folder, calls: &str, options: &str) -> crate::support::Run {
+    std::fs::write(folder.path("more.csv"), calls).unwrap();
+    folder.run(&format!(
+        "import more.csv --into book.xlsx --sheet calls --header 1 --as Berth=text --no-link {options}"
+    ))
+}
+
+const ONE: &str = "Call,Berth,Dues\nA-4,009,1.5\n";
+
+#[test]
+fn totals_of_every_sort_go_with_the_rows() {
+    for (before, after) in [
+        // Under computed columns alone, in two rows, and with a formula outside of the headings.
+        (
+            "Call|Berth|Dues|Tax\nA-1|'007|12.5|=C2*2\nA-2|'012|3.25|=C3*2\n|||=SUM(D2:D3)",
+            "Call|Berth|Dues|Tax\nA-1|'007|12.5|=C2*2\nA-2|'012|3.25|=C3*2\nA-4|'009|1.5|=C4*2\n|||=SUM(D2:D4)",
+        ),
+        (
+            "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25\nTotal||=SUM(C2:C3)|=C4/2\nLevy||=C4*0.2",
+            "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25\nA-4|'009|1.5\nTotal||=SUM(C2:C4)|=C5/2\nLevy||=C5*0.2",
+        ),
+        // A formula in a record, one for a list of values, and a sum that was typed.
+        (
+            "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|=C2*2\nTotal||15.75",
+            "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|=C2*2\nA-4|'009|1.5\nTotal||15.75",
+        ),
+        (
+            "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25\nTotal||{=SUM(C2:C3)}",
+            "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25\nA-4|'009|1.5\nTotal||{=SUM(C2:C4)}",
+        ),
+    ] {
+        let folder = book(before, "--plain");
+        import(&folder, ONE, "--mode append").expect(0);
+        holds(&folder, after);
+        // In place of the others they stay below.
+        import(&folder, ONE, "--mode replace").expect(0);
+        let last = Grid::of(&folder.part("book.xlsx", SHEET)).cells.keys().map(|(row, _)| *row).max();
+        assert_eq!(last, Some(3 + u32::from(after.contains("Levy"))), "{after}");
+    }
+}
+
+#[test]
+fn a_row_that_may_be_a_record_or_totals_is_asked_about() {
+    let rows = "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25\nA-3|'003|=SUM(C2:C3)";
+    let folder = book(rows, "--plain");
+    let run = import(&folder, ONE, "--mode append").expect(4);
+    assert!(run.err.contains("row 4 may be a record or a row of totals"), "{}", run.err);
+    assert!(run.err.contains("--rows A2:C4") && run.err.contains("--rows A2:C3"), "{}", run.err);
+    holds(&folder, rows);
+    import(&folder, ONE, "--mode append --rows A2:C4").expect(0);
+    holds(&folder, &format!("{rows}\nA-4|'009|1.5"));
+    let folder = book(rows, "--plain");
+    import(&folder, ONE, "--mode append --rows A2:C3").expect(0);
+    holds(&folder, "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25\nA-4|'009|1.5\nA-3|'003|=SUM(C2:C4)");
+    for (said, expected) in [("A3:C4", "rows begin in row 2"), ("C", "this is no range of cells")] {
+        let run = import(&folder, ONE, &format!("--mode append --rows {said}")).expect(2);
+        assert!(run.err.contains(expected), "{}", run.err);
+    }
+}
+
+#[test]
+fn formulas_beside_go_on_with_the_rows_of_tables_too() {
+    for options in ["", "--plain"] {
+        let folder = book(
+            "Call|Berth|Dues\nA-1|'007|12.5|=C2*2|{=C2+1}|asked\nA-2|'012|3.25|'typed|{=C3+1}\nA-3|'003|8.75|=C4*2|{=C4+1}",
+            options,
+        );
+        import(&folder, ONE, "--mode append").expect(0);
+        let with_four = "Call|Berth|Dues\nA-1|'007|12.5|=C2*2|{=C2+1}|asked\nA-2|'012|3.25|'typed|{=C3+1}\nA-3|'003|8.75|=C4*2|{=C4+1}\nA-4|'009|1.5|=C5*2|{=C5+1}";
+        holds(&folder, with_four);
+        // With fewer rows what was typed stays where it is.
+        import(&folder, "Call,Berth,Dues\nA-5,009,1.5\n", "--mode replace").expect(0);
+        holds(&folder, "Call|Berth|Dues\nA-5|'009|1.5|=C2*2|{=C2+1}|asked\n|||'typed");
+    }
+}
+
+#[test]
+fn one_formula_for_all_rows_is_not_torn() {
+    let folder = book("Call|Berth|Dues\nA-1|'007|12.5|1\nA-2|'012|3.25|2\nA-3|'003|8.75|3", "--plain");
+    folder.change_part("book.xlsx", SHEET, |part| {
+        part.replace("<c r=\"D2\"><v>1</v>", "<c r=\"D2\"><f t=\"array\" ref=\"D2:D4\">C2:C4*2</f><v>1</v>")
+    });
+    let before = folder.part("book.xlsx", SHEET);
+    for mode in ["append", "replace"] {
+        let run = import(&folder, ONE, &format!("--mode {mode}")).expect(4);
+        assert!(run.err.contains("one formula fills D2:D4"), "{}", run.err);
+        assert_eq!(folder.part("book.xlsx", SHEET), before);
+    }
+    // As many rows as before leave it alone.
+    import(&folder, CALLS, "--mode replace").expect(0);
+}
+
+#[test]
+fn what_the_source_does_not_own_is_not_written_over() {
+    // A new column beside the clerk's own.
+    for rows in ["Call|Berth|Dues\nA-1|'007|12.5|asked", "Call|Berth|Dues|\nA-1|'007|12.5\n|||\n|||"] {
+        let folder = book(rows, "");
+        let with_draft = "Call,Berth,Dues,Draft\nA-9,031,7.25,5.5\n";
+        let run = import(&folder, with_draft, "--mode append --extra add");
+        if rows.contains("asked") {
+            assert_eq!(run.status, 4, "{}", run.out);
+            assert!(
+                run.err.contains("a new column would come to stand in D, and D2 is filled"),
+                "{}",
+                run.err
+            );
+            assert!(run.err.contains("insert an empty column before D"), "{}", run.err);
+            holds(&folder, rows);
+        } else {
+            assert_eq!(run.status, 0, "{}", run.err);
+        }
+    }
+    // Something below a column of formulas.
+    let folder = book("Call|Berth|Dues|Tax\nA-1|'007|12.5|=C2*2\n||||\n|||a note", "--plain");
+    let run = import(&folder, CALLS, "--mode append").expect(4);
+    assert!(run.err.contains("D4 holds \u{201c}a note\u{201d}"), "{}", run.err);
+    // Remarks in a column of the table.
+    let rows = "Call|Berth|Dues|Remark\nA-1|'007|12.5|asked\nA-2|'012|3.25";
+    let folder = book(rows, "--plain");
+    let run = import(&folder, CALLS, "--mode replace --missing blank").expect(4);
+    assert!(run.err.contains("\u{201c}Remark\u{201d} is not the source\u{2019}s"), "{}", run.err);
+    assert!(run.err.contains("from D2 on"), "{}", run.err);
+    holds(&folder, rows);
+}
+
+#[test]
+fn ranges_that_end_with_the_rows_are_told() {
+    let rows = "Call|Berth|Dues\nA-1|'007|12.5|||=SUM(C2:C3)\nA-2|'012|3.25|||=SUM(C2:C9)";
+    let folder = book(rows, "--plain");
+    folder.change_part("book.xlsx", "xl/workbook.xml", |text| {
+        let area = "<definedNames><definedName name=\"_xlnm.Print_Area\" localSheetId=\"0\">calls!$A$1:$C$3</definedName>";
+        text.replace("<definedNames>", area)
+    });
+    let run = import(&folder, ONE, "--mode append").expect(1);
+    let told = "ended with the rows that were there, and end there still: F2, the print area A1:C3";
+    assert!(run.out.replace('\n', " ").contains(told), "{}", run.out);
+}
+
+#[test]
+fn a_heading_that_may_be_one_of_two_is_named() {
+    let folder = book("Call|Quay|Remark|Dues\nA-1|'007||12.5\nA-2|'012||3.25\nA-3|'003||8.75", "--plain");
+    folder.write_old("calls.csv", format!("{CALLS}A-4,009,1.5\n"));
+    let run = folder.run("refresh book.xlsx");
+    assert_eq!(run.status, 4, "{}", run.out);
+    assert!(run.err.contains("are not found: Berth; they may be called otherwise now"), "{}", run.err);
+    assert!(run.err.contains("Quay (B), Remark (C)"), "{}", run.err);
+}
+
+#[test]
+fn rows_that_were_hidden_are_shown_with_other_records() {
+    let folder = book("Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25\nA-3|'003|8.75", "");
+    folder.change_part("book.xlsx", SHEET, |part| part.replace("<row r=\"3\"", "<row r=\"3\" hidden=\"1\""));
+    let run = import(&folder, CALLS, "--mode replace").expect(0);
+    assert!(run.out.contains("1 row was hidden by a filter or by hand, from row 3 on"), "{}", run.out);
+    assert!(!folder.part("book.xlsx", SHEET).contains("hidden"), "{}", folder.part("book.xlsx", SHEET));
+}
+
+#[test]
+fn a_remark_keeps_its_row_until_someone_says_otherwise() {
+    let rows = "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25|asked\nA-3|'003|8.75|=C4*2";
+    for (edits, after) in [("source", "Call|Berth|Dues\nA-1|'007|12.5\nA-3|'003|8.75|=C3*2"), ("sheet", rows)]
+    {
+        let folder = book(rows, "--key Call");
+        folder.write_old("calls.csv", &CALLS.replace("A-2,012,3.25\n", ""));
+        let run = folder.run("refresh book.xlsx").expect(4);
+        assert!(
+            run.out.contains("D3 holds something of your own, and the source has the record no more"),
+            "{}",
+            run.out
+        );
+        holds(&folder, rows);
+        let run = folder.run(&format!("refresh book.xlsx --edits {edits}")).expect(0);
+        assert!(!run.out.contains("more gone"), "{}", run.out);
+        holds(&folder, after);
+    }
+}
+
+#[test]
+fn where_columns_went_what_was_done_by_hand_is_known_still() {
+    // A row taken out, one changed, one added; with a key and without.
+    let rows = "Call|Berth|Dues\nA-1|'007|12.5\nA-3|'by hand|8.75\nown|'own|1.5";
+    for key in ["--key Call", ""] {
+        let folder = book(rows, key);
+        folder.write_old("calls.csv", "Call,Berth\nA-1,007\nA-2,012\nA-3,003\nA-4,031\n");
+        folder.run("refresh book.xlsx").expect(4);
+        let run = folder.run("refresh book.xlsx --accept columns").expect(0);
+        assert!(run.out.contains("1 record taken out by"), "{key}: {}", run.out);
+        holds(&folder, "Call|Berth|Dues\nA-1|'007|12.5\nA-3|'by hand|8.75\nown|'own|1.5\nA-4|'031");
+    }
+    // Nobody knows what was imported: nothing is guessed.
+    let folder = book(rows, "--key Call");
+    folder.forget(&["source"]);
+    folder.write_old("calls.csv", "Call,Berth\nA-1,007\nA-2,012\nA-3,003\n");
+    let run = folder.run("refresh book.xlsx --accept columns").expect(4);
+    assert!(run.err.contains("2 rows were changed or taken out by hand"), "{}", run.err);
+    holds(&folder, rows);
+}
