@@ -93,10 +93,7 @@ pub(super) fn decide(
                         report.gone += 1;
                         What::Gone
                     }
-                    _ => {
-                        report.own += 1;
-                        What::Conflict
-                    }
+                    _ => What::Conflict,
                 };
                 told.tell(what, || Change {
                     what,

@@ -17,6 +17,12 @@ const CALLS: &str = include_str!("../../../demo/port-calls.csv");
 const WARNINGS: &str = "Issued,Area,Force,Until\n2031-03-01T06:00,Tolgarth Sound,7,2031-03-01T18:00\n\
     2031-03-02T06:00,Outer Roads,9,2031-03-03T06:00\n2031-03-04T18:00,Tolgarth Sound,6,2031-03-05T06:00\n";
 
+/// What the lighter's scales say.
+const WEIGHTS: &str = "Load,Goods,Weight kg\n1,sacks,1980\n2,crates,1415\n3,sacks,2065\n";
+
+/// The part of the first sheet.
+const FIRST: &str = "xl/worksheets/sheet1.xml";
+
 /// Tells the story in a folder of its own.
 pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     let folder = quay.join("march");
@@ -38,7 +44,7 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     step(
         "The clerk knows better than the source what the Marsh Lantern carried, and types it into the sheet.",
     )?;
-    type_in(&book, "I3", &Typed::Text("ro-ro units, two declared late"))?;
+    type_in(&book, FIRST, "I3", &Typed::Text("ro-ro units, two declared late"))?;
     step("The planner sends the file again: one amount corrected, two calls added, one withdrawn.")?;
     let mut lines: Vec<String> = CALLS.lines().map(str::to_owned).collect();
     lines[3] = lines[3].replace("2305.49", "2503.49");
@@ -52,12 +58,14 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     step(
         "Now clerk and planner correct the same amount, each in another way. Nothing is written until someone says who wins.",
     )?;
-    type_in(&book, "K11", &Typed::Number("8200.00"))?;
+    type_in(&book, FIRST, "K11", &Typed::Number("8200.00"))?;
     lines[10] = lines[10].replace("8126.84", "8162.84");
     write(&calls, &(lines.join("\n") + "\n"))?;
     let conflict = obey(&["refresh", &book])?;
     say("\n")?;
     code = code.max(obey(&["refresh", &book, "--edits", "sheet"])?);
+    beside(&book, &calls, &mut lines, &mut code)?;
+    totals(&folder, &book, &mut code)?;
     step("One day a column is missing. The table is left as it was, and the way on is told.")?;
     let without: Vec<String> = lines.iter().map(|line| without_last(line)).collect();
     write(&calls, &(without.join("\n") + "\n"))?;
@@ -81,6 +89,43 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     Ok(if is_as_meant { code } else { ExitCode::Protected })
 }
 
+/// Remarks and formulas that the clerk keeps beside the table go with their records.
+fn beside(book: &str, calls: &str, lines: &mut Vec<String>, code: &mut ExitCode) -> Result<()> {
+    step("Beside the table the clerk keeps remarks of his own, and a formula for some of the rows.")?;
+    for row in 20..=24 {
+        type_in(book, FIRST, &format!("L{row}"), &Typed::Array(&format!("ROUND(K{row}*0.19,2)")))?;
+    }
+    type_in(book, FIRST, "M21", &Typed::Text("asked the agent twice"))?;
+    type_in(book, FIRST, "M23", &Typed::Text("paid in cash"))?;
+    step("Then two of those calls are withdrawn. One has a remark: it does not go before someone says so.")?;
+    lines.retain(|line| !line.starts_with("000137,") && !line.starts_with("000138,"));
+    write(calls, &(lines.join("\n") + "\n"))?;
+    obey(&["refresh", book])?;
+    say("\n")?;
+    *code = (*code).max(obey(&["refresh", book, "--edits", "source"])?);
+    Ok(())
+}
+
+/// Rows of totals under a plain range go down with it.
+fn totals(folder: &Path, book: &str, code: &mut ExitCode) -> Result<()> {
+    let weights = folder.join("weights.csv").display().to_string();
+    write(&weights, WEIGHTS)?;
+    step("The weights of a lighter stand in a plain range, and the clerk puts two rows of totals under it.")?;
+    *code = (*code).max(obey(&["import", &weights, "--plain", "--into", book])?);
+    for (cell, typed) in [
+        ("A5", Typed::Text("Total")),
+        ("C5", Typed::Formula("SUM(C2:C4)")),
+        ("A6", Typed::Text("Levy")),
+        ("C6", Typed::Formula("C5*0.02")),
+    ] {
+        type_in(book, "xl/worksheets/sheet2.xml", cell, &typed)?;
+    }
+    write(&weights, &(WEIGHTS.to_owned() + "4,sacks,2210\n5,drums,940\n"))?;
+    say("\n")?;
+    *code = (*code).max(obey(&["refresh", book, "weights"])?);
+    Ok(())
+}
+
 fn write(path: &str, text: &str) -> Result<()> {
     std::fs::write(path, text).map_err(|e| Failure::io(Path::new(path), "write it", &e))
 }
@@ -94,29 +139,55 @@ fn without_last(line: &str) -> String {
 enum Typed<'t> {
     Text(&'t str),
     Number(&'t str),
+    Formula(&'t str),
+    /// A formula that gives a list of values.
+    Array(&'t str),
 }
 
-/// Changes a cell of the first sheet as a clerk would in a spreadsheet program: nothing else changes.
-fn type_in(book: &str, cell: &str, typed: &Typed<'_>) -> Result<()> {
+/// Changes a cell as a clerk would in a spreadsheet program: nothing else changes.
+fn type_in(book: &str, part: &str, cell: &str, typed: &Typed<'_>) -> Result<()> {
     let path = PathBuf::from(book);
     let failed = |e: incola_workbook::Error| Failure::unreadable(format!("{book}: {e}"));
     let file = File::open(&path).map_err(|e| Failure::io(&path, "read it", &e))?;
+    let escaped = xml::escaped;
     let (shown, xml) = match typed {
-        Typed::Text(text) => (*text, format!(" t=\"inlineStr\"><is><t>{}</t></is></c>", xml::escaped(text))),
-        Typed::Number(digits) => (*digits, format!("><v>{digits}</v></c>")),
+        Typed::Text(text) => {
+            ((*text).to_owned(), format!(" t=\"inlineStr\"><is><t>{}</t></is></c>", escaped(text)))
+        }
+        Typed::Number(digits) => ((*digits).to_owned(), format!("><v>{digits}</v></c>")),
+        Typed::Formula(text) => (format!("={text}"), format!("><f>{}</f></c>", escaped(text))),
+        Typed::Array(text) => {
+            (format!("{{={text}}}"), format!("><f t=\"array\" ref=\"{cell}\">{}</f></c>", escaped(text)))
+        }
     };
     say(&format!("  {cell}: {shown}\n"))?;
     let change = |content: Vec<u8>| {
         let sheet = String::from_utf8_lossy(&content).into_owned();
-        let start = sheet.find(&format!("<c r=\"{cell}\"")).unwrap_or(0);
+        with_cell(&sheet, cell, &xml).into_bytes()
+    };
+    let target = Target::back(&path)?;
+    with_part_changed(Box::new(file), part, target, change).map_err(failed)?.commit()
+}
+
+/// A sheet with a cell in place of the one that is there, or at the end of its row, or in a row of its own. `xml`: what follows its
+/// reference.
+fn with_cell(sheet: &str, cell: &str, xml: &str) -> String {
+    let put = |from: usize, to: usize, text: &str| format!("{}{text}{}", &sheet[..from], &sheet[to..]);
+    if let Some(start) = sheet.find(&format!("<c r=\"{cell}\"")) {
         let end = sheet[start..].find("</c>").map_or(start, |at| start + at + 4);
         // The format stays.
         let format = sheet[start..end].find(" s=\"").map_or("", |at| {
             let rest = &sheet[start + at..end];
             rest.get(4..).and_then(|r| r.find('"')).map_or("", |quote| &rest[..quote + 5])
         });
-        format!("{}<c r=\"{cell}\"{format}{xml}{}", &sheet[..start], &sheet[end..]).into_bytes()
-    };
-    let target = Target::back(&path)?;
-    with_part_changed(Box::new(file), "xl/worksheets/sheet1.xml", target, change).map_err(failed)?.commit()
+        return put(start, end, &format!("<c r=\"{cell}\"{format}{xml}"));
+    }
+    let row = cell.trim_start_matches(|c: char| c.is_ascii_alphabetic());
+    let own = format!("<c r=\"{cell}\"{xml}");
+    let found = sheet.find(&format!("<row r=\"{row}\""));
+    if let Some(end) = found.and_then(|start| Some(start + sheet[start..].find("</row>")?)) {
+        return put(end, end, &own);
+    }
+    let end = sheet.find("</sheetData>").unwrap_or(sheet.len());
+    put(end, end, &format!("<row r=\"{row}\">{own}</row>"))
 }
