@@ -1,6 +1,7 @@
 //! A workbook that is there: opened, or refused with a reason.
 
 use crate::failure::{Failure, Result};
+use crate::safety::identity::Identity;
 use incola_workbook::{ExistingBook, Obstacle};
 use std::fs::File;
 use std::io::Read;
@@ -19,8 +20,14 @@ pub(crate) fn is_book(path: &Path) -> bool {
 
 /// The workbook at `path`, to look at.
 pub(crate) fn read_book(path: &Path) -> Result<ExistingBook> {
+    open_book(path).map(|(book, _)| book)
+}
+
+/// The workbook at `path`, to change it, and which file it was.
+pub(crate) fn open_book(path: &Path) -> Result<(ExistingBook, Identity)> {
     let failed = |e: &std::io::Error| Failure::io(path, "read it", e);
     let mut file = File::open(path).map_err(|e| failed(&e))?;
+    let identity = Identity::of_open(&file).map_err(|e| failed(&e))?;
     let mut start = [0; 8];
     let read = file.read(&mut start).map_err(|e| failed(&e))?;
     if start[..read].starts_with(b"\xD0\xCF\x11\xE0") {
@@ -31,7 +38,8 @@ pub(crate) fn read_book(path: &Path) -> Result<ExistingBook> {
         .leaving("it was left as it is")
         .help("open it in the program it comes from and save it as .xlsx, without a password"));
     }
-    ExistingBook::open(Box::new(file)).map_err(|error| not_changed(path, &error))
+    let book = ExistingBook::open(Box::new(file)).map_err(|error| not_changed(path, &error))?;
+    Ok((book, identity))
 }
 
 /// The failure of a workbook that is not to be changed.

@@ -20,3 +20,9 @@ pub(crate) fn print(text: &str) -> Result<(), Failure> {
         _ => Ok(()),
     }
 }
+
+/// Tells something on standard error that is no failure.
+pub(crate) fn note(text: &str) {
+    let mut out = anstream::stderr().lock();
+    let _ = writeln!(out, "incola: note: {text}");
+}

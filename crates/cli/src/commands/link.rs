@@ -1,6 +1,6 @@
 //! `incola link`
 
-use crate::book_file::{check_changeable, not_changed, read_book};
+use crate::book_file::{check_changeable, not_changed, open_book, read_book};
 use crate::docket;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
@@ -12,6 +12,7 @@ use crate::passes::survey::survey;
 use crate::refresh::{self, Standing, Wishes};
 use crate::render::command::quoted;
 use crate::render::{self, links::Row};
+use crate::safety::identity::Identity;
 use crate::safety::{self, Lock};
 use crate::source::{Source, is_address};
 use crate::target::Target;
@@ -93,19 +94,27 @@ fn list(options: &LinkList) -> Result<ExitCode> {
 }
 
 /// A workbook to be changed, which nobody else changes from here on.
-fn locked(path: &Path) -> Result<(ExistingBook, Lock)> {
+fn locked(path: &Path) -> Result<(ExistingBook, Held)> {
     let lock = safety::lock_and_clear(path)?;
-    Ok((read_book(path)?, lock))
+    let (book, stood) = open_book(path)?;
+    Ok((book, Held { _lock: lock, stood }))
+}
+
+/// A workbook that is to be changed: nobody else changes it, and which file it was.
+struct Held {
+    _lock: Lock,
+    stood: Identity,
 }
 
 /// Changes links in a workbook: `change` says what is written.
 fn in_book(
     path: &Path,
     change: impl FnOnce(&mut BookWriter<Target>) -> Result<()>,
-    (book, _lock): (ExistingBook, Lock),
+    (book, held): (ExistingBook, Held),
 ) -> Result<()> {
     check_changeable(path, book.obstacle().filter(|o| *o != Obstacle::Protected), false)?;
-    let mut writer = BookWriter::over(book, Target::over(path)?).map_err(|e| not_changed(path, &e))?;
+    let mut writer =
+        BookWriter::over(book, Target::over(path, held.stood)?).map_err(|e| not_changed(path, &e))?;
     change(&mut writer)?;
     let target = writer
         .finish(&Styles::new(), "", &safety::now())
@@ -244,7 +253,7 @@ fn source_of(name: &str, book: &Path) -> LinkedSource {
 /// known: where sheet and source differ, someone must say who wins.
 fn make_anew(
     options: &LinkRepoint,
-    (mut book, lock): (ExistingBook, Lock),
+    (mut book, lock): (ExistingBook, Held),
     source: LinkedSource,
 ) -> Result<ExitCode> {
     let path = &options.book;

@@ -1,6 +1,6 @@
 //! `incola refresh`
 
-use crate::book_file::{check_changeable, not_changed, read_book};
+use crate::book_file::{check_changeable, not_changed, open_book, read_book};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Accept, Edits, Refresh};
@@ -234,7 +234,7 @@ fn round(
     (dry_run, even_signed): (bool, bool),
     outcome: &mut BookOutcome,
 ) -> Result<Vec<Kept>> {
-    let mut book = read_book(path)?;
+    let (mut book, stood) = open_book(path)?;
     if !dry_run {
         check_changeable(path, book.obstacle().filter(|o| *o != Obstacle::Protected), even_signed)?;
     }
@@ -279,7 +279,7 @@ fn round(
     if ready.is_empty() {
         return Ok(later);
     }
-    let mut writer = BookWriter::over(book, Target::over(path)?).map_err(|e| not_changed(path, &e))?;
+    let mut writer = BookWriter::over(book, Target::over(path, stood)?).map_err(|e| not_changed(path, &e))?;
     let mut done = Vec::new();
     let mut styles = incola_workbook::Styles::new();
     for compared in ready {

@@ -4,6 +4,7 @@
 use super::origin::Stamp;
 use super::store::{bytes_of, prints};
 use super::{Link, Part};
+use crate::safety::state::make_folder;
 use crate::safety::{name_of, state_folder};
 use serde::{Deserialize, Serialize};
 use std::fs;
@@ -62,7 +63,7 @@ impl Mirror {
     fn keep(&self, ending: &str, bytes: &[u8]) -> bool {
         let Some(path) = self.file(ending) else { return false };
         let Some(folder) = path.parent() else { return false };
-        fs::create_dir_all(folder)
+        make_folder(folder)
             .and_then(|()| tempfile::NamedTempFile::new_in(folder))
             .and_then(|mut file| file.write_all(bytes).map(|()| file))
             .and_then(|file| file.persist(&path).map_err(|e| e.error))

@@ -13,6 +13,7 @@
 //! | `layouts.rs` | fixed widths, records of several lines, reports |
 //! | `errors.rs` | bad input: status, message, nothing left behind |
 //! | `refresh.rs` | links: what comes in, what stays, what stops a refresh |
+//! | `safety.rs` | locks, versions to go back to, and who may read what is remembered |
 //! | `web.rs` | web addresses, and watching |
 //! | `readme.rs` | what the README shows is what the program prints |
 
@@ -32,4 +33,5 @@ mod layouts;
 mod owned;
 mod readme;
 mod refresh;
+mod safety;
 mod web;

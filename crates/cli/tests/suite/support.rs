@@ -35,6 +35,11 @@ impl Folder {
         self.dir.path().join(name)
     }
 
+    /// A place in what the program remembers.
+    pub(crate) fn state(&self, name: &str) -> PathBuf {
+        self.state.path().join(name)
+    }
+
     /// The names of all files, in order.
     pub(crate) fn files(&self) -> Vec<String> {
         let mut names: Vec<String> = std::fs::read_dir(self.dir.path())

@@ -3,6 +3,7 @@
 use super::{obey, say, step};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
+use crate::safety::identity::Identity;
 use crate::stand_in::StandIn;
 use crate::target::Target;
 use incola_workbook::package::rewrite::with_part_changed;
@@ -165,7 +166,8 @@ fn type_in(book: &str, part: &str, cell: &str, typed: &Typed<'_>) -> Result<()> 
         let sheet = String::from_utf8_lossy(&content).into_owned();
         with_cell(&sheet, cell, &xml).into_bytes()
     };
-    let target = Target::back(&path)?;
+    let stood = Identity::at(&path).map_err(|e| Failure::io(&path, "read it", &e))?;
+    let target = Target::back(&path, stood)?;
     with_part_changed(Box::new(file), part, target, change).map_err(failed)?.commit()
 }
 

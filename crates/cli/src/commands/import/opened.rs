@@ -1,9 +1,10 @@
 //! The workbook that is written: a new one, or one that is there.
 
-use crate::book_file::{check_changeable, not_changed, read_book};
+use crate::book_file::{check_changeable, not_changed, open_book};
 use crate::failure::{Failure, Result};
 use crate::links::make::NewLink;
 use crate::render::command::quoted;
+use crate::safety::identity::Identity;
 use crate::safety::{self, Lock};
 use crate::target::{self, Target};
 use incola_workbook::{BookWriter, ExistingBook, sheet_name};
@@ -45,7 +46,7 @@ impl Opened {
                 _lock: lock,
             });
         }
-        let existing = open_existing(path, even_signed)?;
+        let (existing, stood) = open_existing(path, even_signed)?;
         let mut opened = Self {
             writer: None,
             sheet_names: existing.sheet_names(),
@@ -59,7 +60,7 @@ impl Opened {
         if dry_run {
             opened.unwritten = Some(existing);
         } else {
-            let writer = BookWriter::over(existing, Target::over(path)?);
+            let writer = BookWriter::over(existing, Target::over(path, stood)?);
             opened.writer = Some(writer.map_err(|e| not_changed(path, &e))?);
         }
         Ok(opened)
@@ -115,9 +116,9 @@ pub(super) fn check_place(path: &Path, even_signed: bool) -> Result<()> {
 }
 
 /// The workbook at `path`, to add to.
-fn open_existing(path: &Path, even_signed: bool) -> Result<ExistingBook> {
-    let existing = read_book(path)?;
+fn open_existing(path: &Path, even_signed: bool) -> Result<(ExistingBook, Identity)> {
+    let (existing, stood) = open_book(path)?;
     check_changeable(path, existing.obstacle(), even_signed)
         .map_err(|failure| failure.help("choose another workbook with --into"))?;
-    Ok(existing)
+    Ok((existing, stood))
 }

@@ -1,0 +1,90 @@
+//! One Incola at a time changes a workbook, and none while another program has it open.
+
+use super::state::{make_folder, name_of, open_file, state_folder};
+use crate::failure::{Failure, Result};
+use crate::render::command::quoted;
+use std::fs::{self, File, TryLockError};
+use std::path::Path;
+
+/// Held while a workbook is changed.
+#[derive(Debug)]
+pub(crate) struct Lock {
+    /// The user's own, for workbooks that are yet to be made; `None`: nothing can be remembered.
+    _by_name: Option<File>,
+    /// The workbook itself, for other users and other names of it; `None`: it is yet to be made.
+    _itself: Option<File>,
+}
+
+/// Makes sure that nobody else changes a workbook: no other Incola, and no program that leaves an owner file beside the
+/// workbooks that it has open.
+fn lock(book: &Path) -> Result<Lock> {
+    let name = book.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+    for owner in [format!("~${name}"), format!(".~lock.{name}#")] {
+        let owner = book.with_file_name(&owner);
+        if owner.exists() {
+            return Err(Failure::protected(format!("{}: it is open in another program", book.display()))
+                .leaving("it was left as it is")
+                .help("close it there, then do this again")
+                .help(format!(
+                    "if it is open nowhere, remove what that program left: rm {}",
+                    quoted(&owner.display().to_string())
+                )));
+        }
+    }
+    let busy = || {
+        Failure::protected(format!("{}: another Incola is changing it", book.display()))
+            .leaving("it was left as it is")
+            .help("wait until that one is done")
+    };
+    let itself = File::open(book).ok();
+    // Where files cannot be locked, it is seen before the end that someone else saved the workbook.
+    if let Some(Err(TryLockError::WouldBlock)) = itself.as_ref().map(File::try_lock) {
+        return Err(busy());
+    }
+    let Some(folder) = state_folder().map(|f| f.join("locks")) else {
+        return Ok(Lock { _by_name: None, _itself: itself });
+    };
+    let path = folder.join(name_of(book));
+    let opened = make_folder(&folder).and_then(|()| open_file(&path));
+    // Where nothing can be remembered, a new workbook can be made all the same.
+    if opened.is_err() && !book.exists() {
+        return Ok(Lock { _by_name: None, _itself: itself });
+    }
+    let file = opened.map_err(|e| Failure::io(&path, "make the lock", &e).leaving("nothing was written"))?;
+    match file.try_lock() {
+        Ok(()) => Ok(Lock { _by_name: Some(file), _itself: itself }),
+        Err(TryLockError::WouldBlock) => Err(busy()),
+        Err(TryLockError::Error(error)) => {
+            Err(Failure::io(&path, "take the lock", &error).leaving("nothing was written"))
+        }
+    }
+}
+
+/// What the names of files begin with that will become a workbook.
+pub(crate) fn unfinished_prefix(book: &Path) -> String {
+    format!(".incola-{}-", name_of(book))
+}
+
+/// Removes what an import that was killed left beside a workbook. A file that is being written is locked, and stays.
+pub(crate) fn remove_unfinished(book: &Path) {
+    let prefix = unfinished_prefix(book);
+    let real = fs::canonicalize(book).unwrap_or_else(|_| book.to_owned());
+    let Ok(entries) = fs::read_dir(crate::target::folder_of(&real)) else { return };
+    for entry in entries.flatten() {
+        let name = entry.file_name();
+        if name.as_encoded_bytes().starts_with(prefix.as_bytes())
+            && Path::new(&name).extension().is_some_and(|ending| ending == "tmp")
+            && File::open(entry.path()).is_ok_and(|file| file.try_lock().is_ok())
+        {
+            // What cannot be removed does no harm.
+            let _ = fs::remove_file(entry.path());
+        }
+    }
+}
+
+/// Locks a workbook, and clears what an earlier run left beside it.
+pub(crate) fn lock_and_clear(book: &Path) -> Result<Lock> {
+    let lock = lock(book)?;
+    remove_unfinished(book);
+    Ok(lock)
+}
