@@ -425,7 +425,9 @@ fn work(
     let (mut scratch, mut bad) = (Vec::new(), Undecodable::default());
     let checksum = xxhash_rust::xxh3::xxh3_64(&raw);
     let text = encoding.decode(&raw, &mut scratch, &mut bad);
-    let block = survey_block(plan, text, last, limit);
+    // Records of several lines are counted off where a block is cut: it ends with one, though only the next line would say so.
+    let ends_here = last || plan.dialect.division.multiline().is_some();
+    let block = survey_block(plan, text, ends_here, limit);
     let whole = block.consumed == text.len();
     let high = if only_ascii && !text.is_ascii() { high_lines(&raw) } else { Vec::new() };
     let undecodable = (bad.count > 0).then(|| (text.to_vec(), bad));

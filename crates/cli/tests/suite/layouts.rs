@@ -237,3 +237,22 @@ fn page_headings_and_page_totals_are_no_records() {
         ]
     );
 }
+
+#[test]
+fn records_of_several_lines_have_no_end_of_sixteen_megabytes() {
+    let note = "of a length that makes the file large enough ".repeat(60);
+    for (n, record) in [
+        format!("Vessel: Grey Heron\nBerth: 007\nNote: {note}\n\n"),
+        format!("Grey Heron   007\n  {note}\n"),
+    ]
+    .iter()
+    .enumerate()
+    {
+        let records = (17 << 20) / record.len() + 1;
+        let folder = Folder::new().with("calls.txt", record.repeat(records));
+        let lines = if n == 0 { "" } else { "--lines-per-record 2 --starts 1,14/3" };
+        let run = folder.run(&format!("import calls.txt --into book.xlsx --no-questions --no-link {lines}"));
+        assert!(run.status < 2, "{}", run.err);
+        assert!(run.out.replace(',', "").contains(&format!("{records} records")), "{}", run.out);
+    }
+}
