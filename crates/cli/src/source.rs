@@ -1,6 +1,7 @@
 //! Sources: files, gzip files and standard input, read as often as needed, in samples and in blocks.
 
 use crate::failure::{Failure, Result};
+use crate::safety::identity::Identity;
 pub(crate) use crate::web::is_address;
 use crate::web::{self, Answer, Version};
 use flate2::read::MultiGzDecoder;
@@ -23,7 +24,9 @@ pub(crate) struct Source {
     /// Name of the file without its ending.
     pub(crate) stem: String,
     path: PathBuf,
-    file: File,
+    /// `None`: it is opened when it is read, and must be the file that it was.
+    file: Option<File>,
+    stood: Option<Identity>,
     gzip: bool,
     /// Whether it can be found and read again.
     is_linkable: bool,
@@ -86,7 +89,8 @@ impl Source {
         }
         let is_linkable = about.is_file();
         let version = Version::default();
-        Ok(Self { name: name.to_owned(), stem, path, file, gzip, is_linkable, version })
+        let stood = if is_linkable { Identity::of_open(&file).ok() } else { None };
+        Ok(Self { name: name.to_owned(), stem, path, file: Some(file), stood, gzip, is_linkable, version })
     }
 
     /// Asks for an address and keeps what comes in an unnamed file in `spool_folder`; `None`: it is of the version that is known.
@@ -108,7 +112,8 @@ impl Source {
         let stem = Path::new(name.strip_suffix(".gz").unwrap_or(&name)).file_stem();
         let stem = stem.map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
         let path = PathBuf::from(address);
-        Ok(Some(Self { name: address.to_owned(), stem, path, file, gzip, is_linkable: true, version }))
+        let (file, stood) = (Some(file), None);
+        Ok(Some(Self { name: address.to_owned(), stem, path, file, stood, gzip, is_linkable: true, version }))
     }
 
     /// Whether it can be found and read again: what came by standard input or a pipe cannot.
@@ -118,7 +123,32 @@ impl Source {
 
     /// What the disk knows of the file that is open.
     pub(crate) fn about(&self) -> io::Result<std::fs::Metadata> {
-        self.file.metadata()
+        self.file.as_ref().map_or_else(|| std::fs::metadata(&self.path), File::metadata)
+    }
+
+    /// Closes the file, where it can be opened again: a thousand sources need not be open at once.
+    pub(crate) fn close(&mut self) {
+        if self.stood.is_some() {
+            self.file = None;
+        }
+    }
+
+    /// The file.
+    fn handle(&self) -> Result<Handle<'_>> {
+        if let Some(file) = &self.file {
+            return Ok(Handle::Kept(file));
+        }
+        let file = File::open(&self.path).map_err(|error| self.failed(&error))?;
+        let now = Identity::of_open(&file).map_err(|error| self.failed(&error))?;
+        if Some(now) != self.stood {
+            return Err(Failure::protected(format!(
+                "{}: it was changed while it was read",
+                self.path.display()
+            ))
+            .leaving("nothing was written")
+            .help("wait until whoever writes it is done, then import again"));
+        }
+        Ok(Handle::Own(file))
     }
 
     /// What a server says of its version.
@@ -128,7 +158,7 @@ impl Source {
 
     /// Its bytes as they came, compressed or not: how many, and their XXH3.
     pub(crate) fn digest(&self) -> Result<(u64, u64)> {
-        let mut file = &self.file;
+        let mut file = self.handle()?;
         file.seek(SeekFrom::Start(0)).map_err(|error| self.failed(&error))?;
         let mut hasher = xxhash_rust::xxh3::Xxh3::new();
         let (mut buffer, mut bytes) = (vec![0; 1 << 20], 0);
@@ -150,7 +180,17 @@ impl Source {
         let gzip = file.read(&mut magic).map_err(|e| Failure::io(&path, "read it", &e))? == 2
             && magic == [0x1F, 0x8B];
         let version = Version::default();
-        Ok(Self { name: "-".into(), stem: "input".into(), path, file, gzip, is_linkable: false, version })
+        let (file, stood) = (Some(file), None);
+        Ok(Self {
+            name: "-".into(),
+            stem: "input".into(),
+            path,
+            file,
+            stood,
+            gzip,
+            is_linkable: false,
+            version,
+        })
     }
 
     fn failed(&self, error: &io::Error) -> Failure {
@@ -166,8 +206,13 @@ impl Source {
 
     /// A reader from the first byte on, decompressed.
     pub(crate) fn reader(&self) -> Result<Box<dyn Read + '_>> {
-        let mut file = &self.file;
-        file.seek(SeekFrom::Start(0)).map_err(|error| self.failed(&error))?;
+        self.reader_at(0)
+    }
+
+    /// The same from byte `offset` of the file on, compressed or not.
+    fn reader_at(&self, offset: u64) -> Result<Box<dyn Read + '_>> {
+        let mut file = self.handle()?;
+        file.seek(SeekFrom::Start(offset)).map_err(|error| self.failed(&error))?;
         Ok(if self.gzip {
             Box::new(MultiGzDecoder::new(io::BufReader::with_capacity(64 * 1024, file)))
         } else {
@@ -177,13 +222,10 @@ impl Source {
 
     /// A reader of blocks from byte `offset` on.
     pub(crate) fn blocks_from(&self, offset: u64) -> Result<Bytes<'_>> {
-        let mut reader = self.reader()?;
+        let mut reader = self.reader_at(if self.gzip { 0 } else { offset })?;
         if self.gzip {
             io::copy(&mut reader.by_ref().take(offset), &mut io::sink())
                 .map_err(|error| self.failed(&error))?;
-        } else {
-            let mut file = &self.file;
-            file.seek(SeekFrom::Start(offset)).map_err(|error| self.failed(&error))?;
         }
         Ok(Bytes { source: self, reader })
     }
@@ -209,7 +251,7 @@ impl Source {
             return samples_of_stream(samples, bytes);
         }
         drop(bytes);
-        let mut file = &self.file;
+        let mut file = self.handle()?;
         let length = file.seek(SeekFrom::End(0)).map_err(|error| self.failed(&error))?;
         samples.bytes = length;
         let head = samples.head.len() as u64;
@@ -241,6 +283,33 @@ impl Source {
     /// The folder and the file's name, if it is a file.
     pub(crate) fn path(&self) -> Option<&Path> {
         (self.name != "-" && !is_address(&self.name)).then_some(self.path.as_path())
+    }
+}
+
+/// A file that is kept open, or was opened to be read.
+enum Handle<'f> {
+    Kept(&'f File),
+    Own(File),
+}
+
+impl Handle<'_> {
+    fn file(&self) -> &File {
+        match self {
+            Self::Kept(file) => file,
+            Self::Own(file) => file,
+        }
+    }
+}
+
+impl Read for Handle<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        self.file().read(buffer)
+    }
+}
+
+impl Seek for Handle<'_> {
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        self.file().seek(to)
     }
 }
 

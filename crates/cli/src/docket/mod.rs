@@ -12,6 +12,7 @@ use crate::render::command::quoted;
 use crate::target::folder_of;
 use crate::web::{file_name, is_address};
 use incola_core::docket::{BadDocket, Docket, MOST_BYTES};
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 /// What the names of dockets end with.
@@ -103,17 +104,43 @@ pub(crate) fn folders(source: Option<&Path>, book: Option<&Path>) -> Vec<PathBuf
 
 /// The files in folders that are dockets, in the order of their names.
 pub(crate) fn files_in(folders: &[PathBuf]) -> Vec<PathBuf> {
-    let mut files = Vec::new();
-    for folder in folders {
-        let Ok(entries) = std::fs::read_dir(folder) else { continue };
-        let mut own: Vec<PathBuf> = entries
-            .filter_map(|e| Some(e.ok()?.path()))
-            .filter(|p| p.to_string_lossy().ends_with(ENDING) && p.is_file())
-            .collect();
-        own.sort();
-        files.extend(own.into_iter().map(|p| p.strip_prefix(".").map(Path::to_owned).unwrap_or(p)));
+    folders.iter().flat_map(|folder| files_of(folder)).collect()
+}
+
+fn files_of(folder: &Path) -> Vec<PathBuf> {
+    let Ok(entries) = std::fs::read_dir(folder) else { return Vec::new() };
+    let ending = ENDING.as_bytes();
+    let mut own: Vec<PathBuf> = entries
+        .filter_map(std::result::Result::ok)
+        .filter(|e| e.file_name().as_encoded_bytes().ends_with(ending))
+        .map(|e| e.path())
+        .filter(|p| p.is_file())
+        .collect();
+    own.sort();
+    own.into_iter().map(|p| p.strip_prefix(".").map(Path::to_owned).unwrap_or(p)).collect()
+}
+
+/// Dockets that were looked for once: of many sources in a folder each asks for the same.
+#[derive(Debug, Default)]
+pub(crate) struct Shelf {
+    folders: HashMap<PathBuf, Vec<PathBuf>>,
+    files: HashMap<PathBuf, DocketFile>,
+}
+
+impl Shelf {
+    fn files_in(&mut self, folder: &Path) -> Vec<PathBuf> {
+        if let Some(known) = self.folders.get(folder) {
+            return known.clone();
+        }
+        self.folders.entry(folder.to_owned()).or_insert_with(|| files_of(folder)).clone()
     }
-    files
+
+    fn read(&mut self, path: &Path) -> Result<&DocketFile> {
+        if !self.files.contains_key(path) {
+            self.files.insert(path.to_owned(), DocketFile::read(path)?);
+        }
+        Ok(&self.files[path])
+    }
 }
 
 /// The docket for a source: the one that is named, or the one that is for files of that name.
@@ -121,6 +148,16 @@ pub(crate) fn files_in(folders: &[PathBuf]) -> Vec<PathBuf> {
 /// # Errors
 /// Status 4 if several are.
 pub(crate) fn find(read: &Read, source: &str, book: Option<&Path>) -> Result<Option<DocketFile>> {
+    find_on(&mut Shelf::default(), read, source, book)
+}
+
+/// The same, where many sources are looked for.
+pub(crate) fn find_on(
+    shelf: &mut Shelf,
+    read: &Read,
+    source: &str,
+    book: Option<&Path>,
+) -> Result<Option<DocketFile>> {
     if read.no_docket {
         return Ok(None);
     }
@@ -150,11 +187,12 @@ pub(crate) fn find(read: &Read, source: &str, book: Option<&Path>) -> Result<Opt
         return Ok(None);
     };
     let mut fitting: Vec<DocketFile> = Vec::new();
-    for place in files_in(&folders) {
-        let found = DocketFile::read(&place)
+    for place in folders.iter().flat_map(|folder| shelf.files_in(folder)).collect::<Vec<_>>() {
+        let found = shelf
+            .read(&place)
             .map_err(|failure| failure.help("mend it, or leave dockets aside with --no-docket"))?;
         if found.docket.is_for(&file) {
-            fitting.push(found);
+            fitting.push(found.clone());
         }
     }
     match fitting.len() {

@@ -3,8 +3,11 @@
 use super::state::{make_folder, name_of, open_file, state_folder};
 use crate::failure::{Failure, Result};
 use crate::render::command::quoted;
+use std::cell::RefCell;
+use std::collections::HashMap;
+use std::ffi::OsString;
 use std::fs::{self, File, TryLockError};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// Held while a workbook is changed.
 #[derive(Debug)]
@@ -69,17 +72,30 @@ pub(crate) fn unfinished_prefix(book: &Path) -> String {
 pub(crate) fn remove_unfinished(book: &Path) {
     let prefix = unfinished_prefix(book);
     let real = fs::canonicalize(book).unwrap_or_else(|_| book.to_owned());
-    let Ok(entries) = fs::read_dir(crate::target::folder_of(&real)) else { return };
-    for entry in entries.flatten() {
-        let name = entry.file_name();
-        if name.as_encoded_bytes().starts_with(prefix.as_bytes())
-            && Path::new(&name).extension().is_some_and(|ending| ending == "tmp")
-            && File::open(entry.path()).is_ok_and(|file| file.try_lock().is_ok())
-        {
+    for path in unfinished_in(crate::target::folder_of(&real)) {
+        let is_own = path.file_name().is_some_and(|n| n.as_encoded_bytes().starts_with(prefix.as_bytes()));
+        if is_own && File::open(&path).is_ok_and(|file| file.try_lock().is_ok()) {
             // What cannot be removed does no harm.
-            let _ = fs::remove_file(entry.path());
+            let _ = fs::remove_file(path);
         }
     }
+}
+
+/// What stands in a folder under names of unfinished workbooks, looked up once in a run: it may write thousands of workbooks there.
+fn unfinished_in(folder: &Path) -> Vec<PathBuf> {
+    thread_local! {
+        static KNOWN: RefCell<HashMap<PathBuf, Vec<PathBuf>>> = RefCell::default();
+    }
+    let look = || -> Vec<PathBuf> {
+        let Ok(entries) = fs::read_dir(folder) else { return Vec::new() };
+        let names = entries.flatten().map(|entry| (entry.file_name(), entry.path()));
+        let is_unfinished = |name: &OsString| {
+            let name = name.as_encoded_bytes();
+            name.starts_with(b".incola-") && name.ends_with(b".tmp")
+        };
+        names.filter(|(name, _)| is_unfinished(name)).map(|(_, path)| path).collect()
+    };
+    KNOWN.with_borrow_mut(|known| known.entry(folder.to_owned()).or_insert_with(look).clone())
 }
 
 /// Locks a workbook, and clears what an earlier run left beside it.

@@ -241,12 +241,10 @@ fn page_headings_and_page_totals_are_no_records() {
 #[test]
 fn records_of_several_lines_have_no_end_of_sixteen_megabytes() {
     let note = "of a length that makes the file large enough ".repeat(60);
-    for (n, record) in [
-        format!("Vessel: Grey Heron\nBerth: 007\nNote: {note}\n\n"),
-        format!("Grey Heron   007\n  {note}\n"),
-    ]
-    .iter()
-    .enumerate()
+    for (n, record) in
+        [format!("Vessel: Grey Heron\nBerth: 007\nNote: {note}\n\n"), format!("Grey Heron   007\n  {note}\n")]
+            .iter()
+            .enumerate()
     {
         let records = (17 << 20) / record.len() + 1;
         let folder = Folder::new().with("calls.txt", record.repeat(records));

@@ -18,6 +18,16 @@ pub(super) struct Book {
     pub(super) items: Vec<Item>,
 }
 
+/// Bytes of sources that are worked on side by side, at most.
+pub(super) const SMALL: u64 = 1 << 20;
+
+impl Book {
+    /// Whether it is written beside others: it gets one small source.
+    pub(super) fn is_small(&self) -> bool {
+        matches!(self.items.as_slice(), [only] if only.surveyed.bytes <= SMALL)
+    }
+}
+
 /// A source, and what was typed and what its docket says of it.
 pub(super) struct Item {
     pub(super) source: Source,

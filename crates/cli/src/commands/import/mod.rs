@@ -7,7 +7,7 @@ mod rows;
 mod sheet;
 mod together;
 
-use crate::docket::{self, shape};
+use crate::docket::{self, DocketFile, Shelf, shape};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
@@ -24,8 +24,10 @@ use crate::source::{Source, is_address};
 use crate::target;
 use crate::web::Version;
 use incola_core::reading;
-use item::{Book, Item, check_limits, names_of};
+use incola_workbook::pipeline;
+use item::{Book, Item, SMALL, check_limits, names_of};
 use opened::check_place;
+use std::collections::HashMap;
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
@@ -41,42 +43,78 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     let spool_folder = if folder.is_dir() { folder.to_owned() } else { std::env::temp_dir() };
     let mut code = ExitCode::Done;
     let mut books: Vec<Book> = Vec::new();
-    for name in &folder::expand(&options.sources)? {
-        match prepare(options, name, &spool_folder) {
-            Ok((book, item)) => match books.iter_mut().find(|b: &&mut Book| b.path == book) {
-                Some(known) => known.items.push(item),
-                None => books.push(Book { path: book, items: vec![item] }),
-            },
-            Err(failure) if options.together || failure.status == ExitCode::Interrupted => {
-                return Err(failure);
+    let mut places: HashMap<PathBuf, usize> = HashMap::new();
+    let names = folder::expand(&options.sources)?;
+    let are_many = names.len() > MOST_OPEN;
+    let mut shelf = Shelf::default();
+    let mut left = names.iter();
+    // Small sources are looked at side by side, large ones one after the other, each on all processors.
+    pipeline::ordered(
+        || {
+            let Some(name) = left.next() else { return Ok(None) };
+            let docket = docket::find_on(&mut shelf, &options.read, name, Some(&options.into));
+            Ok(Some((name, docket)))
+        },
+        || (),
+        |(), (name, docket)| match docket {
+            Ok(docket) if is_small(name) => Found::Read(read(options, name, docket, &spool_folder)),
+            docket => Found::Named(name, docket),
+        },
+        |found| {
+            let prepared = match found {
+                Found::Read(found) => found,
+                Found::Named(name, docket) => {
+                    docket.and_then(|docket| read(options, name, docket, &spool_folder))
+                }
+            };
+            match prepared.and_then(|read| prepare(read, are_many)) {
+                Ok((book, item)) => {
+                    let place = *places.entry(book.clone()).or_insert(books.len());
+                    if place == books.len() {
+                        books.push(Book { path: book, items: Vec::new() });
+                    }
+                    books[place].items.push(item);
+                    Ok(())
+                }
+                Err(failure) if options.together || failure.status == ExitCode::Interrupted => Err(failure),
+                Err(failure) => {
+                    report(&failure);
+                    code = code.max(failure.status);
+                    Ok(())
+                }
             }
-            Err(failure) => {
-                report(&failure);
-                code = code.max(failure.status);
-            }
-        }
-    }
+        },
+    )?;
     let mut receipts = Vec::new();
-    for book in &books {
-        let done = if options.together {
+    let write = |book: &Book| {
+        if options.together {
             together::import(book).map(|receipt| (receipt, ExitCode::Done))
         } else {
             apart::import(options, book)
-        };
-        match done {
-            Ok((receipt, failed)) => {
-                code = code.max(receipt.status()).max(failed);
-                receipts.push(receipt);
-            }
-            Err(failure) if books.len() == 1 || failure.status == ExitCode::Interrupted => {
-                return Err(failure);
-            }
-            Err(failure) => {
-                report(&failure);
-                code = code.max(failure.status);
-            }
         }
-    }
+    };
+    let mut left = books.iter();
+    pipeline::ordered(
+        || Ok(left.next()),
+        || (),
+        |(), book| (book, book.is_small().then(|| write(book))),
+        |(book, done)| {
+            match done.unwrap_or_else(|| write(book)) {
+                Ok((receipt, failed)) => {
+                    code = code.max(receipt.status()).max(failed);
+                    receipts.push(receipt);
+                }
+                Err(failure) if books.len() == 1 || failure.status == ExitCode::Interrupted => {
+                    return Err(failure);
+                }
+                Err(failure) => {
+                    report(&failure);
+                    code = code.max(failure.status);
+                }
+            }
+            Ok(())
+        },
+    )?;
     if options.json {
         let receipts: Vec<_> = receipts.iter().map(render::receipt_json::receipt).collect();
         print(&render::json_text(&receipts))?;
@@ -87,9 +125,35 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     Ok(code)
 }
 
-/// Reads a source as far as it is needed before something is written: also gives the workbook that it goes into.
-fn prepare(options: &Import, name: &str, spool_folder: &Path) -> Result<(PathBuf, Item)> {
-    let docket = docket::find(&options.read, name, Some(&options.into))?;
+/// Sources that are kept open from the first look to the last; of more, each is opened when it is read.
+const MOST_OPEN: usize = 64;
+
+/// A source on its way.
+enum Found<'n> {
+    /// It was read.
+    Read(Result<ReadSource>),
+    /// It is yet to be read: its name and docket.
+    Named(&'n str, Result<Option<DocketFile>>),
+}
+
+/// A source that was read once.
+struct ReadSource {
+    name: String,
+    source: Source,
+    surveyed: Surveyed,
+    options: Import,
+    choices: reading::Choices,
+    lines: Option<LineRange>,
+    docket: Option<DocketFile>,
+}
+
+/// Whether a source is a file that is looked at beside others.
+fn is_small(name: &str) -> bool {
+    std::fs::metadata(name).is_ok_and(|about| about.is_file() && about.len() <= SMALL)
+}
+
+/// Reads a source once.
+fn read(options: &Import, name: &str, docket: Option<DocketFile>, spool_folder: &Path) -> Result<ReadSource> {
     let source = match docket.as_ref().filter(|_| is_address(name)) {
         Some(file) => {
             let answer = Source::fetch(name, &file.docket.request, &Version::default(), spool_folder)?;
@@ -100,13 +164,20 @@ fn prepare(options: &Import, name: &str, spool_folder: &Path) -> Result<(PathBuf
     let (choices, lines) = docket::apply::choices(&options.read, docket.as_ref())?;
     let options = docket::apply::placing(options, docket.as_ref());
     let surveyed = survey(&source, &choices, lines)?;
+    Ok(ReadSource { name: name.to_owned(), source, surveyed, options, choices, lines, docket })
+}
+
+/// What is done with a source before something is written: also gives the workbook that it goes into. `are_many`: whether it is not to be
+/// kept open.
+fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
+    let ReadSource { name, mut source, surveyed, options, choices, lines, docket } = read;
     let mut surveyed = settle(&options, &source, surveyed, &choices, lines)?;
     let changes = docket.as_ref().map(|file| -> Result<_> {
         let (typed, _) = options::choices(&options.read)?;
         Ok(shape::changes(&surveyed, &typed, file))
     });
     let changes = changes.transpose()?.flatten();
-    let shape = shape::shape(&mut surveyed.reading, docket.as_ref(), name)?;
+    let shape = shape::shape(&mut surveyed.reading, docket.as_ref(), &name)?;
     surveyed.reading.notices.extend(changes);
     check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
     let book = book_for(&options, &source, &surveyed)?;
@@ -115,6 +186,10 @@ fn prepare(options: &Import, name: &str, spool_folder: &Path) -> Result<(PathBuf
     }
     if let Some(key) = &options.key {
         links::make::key_columns(key, &shape, &surveyed.reading.columns)?;
+    }
+    if are_many {
+        source.close();
+        surveyed.head.shrink_to_fit();
     }
     Ok((book, Item { source, surveyed, options, choices, shape, docket }))
 }
