@@ -167,6 +167,9 @@ pub(crate) fn next_tag(xml: &[u8], mut at: usize) -> Next<'_> {
     Next::End
 }
 
+/// Most tags of a part that is looked at as a whole: ten times what the largest real ones have.
+const MOST_TAGS: usize = 500_000;
+
 /// The tags of a part, in their order. Comments, declarations and character data are stepped over.
 ///
 /// # Errors
@@ -176,6 +179,9 @@ pub(crate) fn tags<'x>(part: &str, xml: &'x [u8]) -> Result<Vec<Tag<'x>>> {
     let mut at = 0;
     loop {
         match next_tag(xml, at) {
+            Next::Tag(_) if tags.len() == MOST_TAGS => {
+                return Err(Error::Refused(format!("{part}: it has more than {MOST_TAGS} tags")));
+            }
             Next::Tag(tag) => {
                 at = tag.end;
                 tags.push(tag);

@@ -29,7 +29,7 @@ use ties::{highest_number, ties_of};
 pub(crate) use ties::{ties_added, ties_name, types_added};
 
 /// Most bytes of a part that is read as a whole. Sheets are not.
-const PART_BYTES: u64 = 64 << 20;
+const PART_BYTES: u64 = 24 << 20;
 
 /// A part that is changed: its entry and its content.
 #[derive(Clone, Debug)]

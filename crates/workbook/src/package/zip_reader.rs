@@ -3,6 +3,7 @@
 use crate::error::{Error, Result};
 use flate2::read::DeflateDecoder;
 use flate2::{Decompress, FlushDecompress, Status};
+use std::collections::HashMap;
 use std::io::{Read, Seek, SeekFrom};
 
 /// Something to read a package from.
@@ -67,7 +68,9 @@ impl ZipEntry {
             if id == 1 {
                 let full = |place: usize| u32_at(&self.record, place) == u32::MAX;
                 let before = 8 * (usize::from(full(24)) + usize::from(full(20)));
-                return (before + 8 <= length && full(42)).then_some(at + 4 + before);
+                // What it says of its length may be more than there is.
+                let is_there = before + 8 <= length && at + 4 + before + 8 <= 46 + name + extra;
+                return (is_there && full(42)).then_some(at + 4 + before);
             }
             at += 4 + length;
         }
@@ -92,6 +95,13 @@ fn u64_at(bytes: &[u8], at: usize) -> u64 {
 pub struct ZipReader<R> {
     input: R,
     entries: Vec<ZipEntry>,
+    /// The first entry of each name.
+    places: HashMap<String, usize>,
+}
+
+/// A name without the differences that do not count: case, and the direction of slashes.
+fn plain(name: &str) -> String {
+    name.trim_start_matches('/').replace('\\', "/").to_lowercase()
 }
 
 impl<R: Read + Seek> ZipReader<R> {
@@ -139,9 +149,14 @@ impl<R: Read + Seek> ZipReader<R> {
         let mut offsets: Vec<u64> = entries.iter().map(|e| e.offset).collect();
         offsets.sort_unstable();
         for entry in &mut entries {
-            entry.end = offsets.iter().copied().find(|o| *o > entry.offset).unwrap_or(start);
+            let behind = offsets.partition_point(|offset| *offset <= entry.offset);
+            entry.end = offsets.get(behind).copied().unwrap_or(start);
         }
-        Ok(Self { input, entries })
+        let mut places = HashMap::with_capacity(entries.len());
+        for (place, entry) in entries.iter().enumerate() {
+            places.entry(plain(&entry.name)).or_insert(place);
+        }
+        Ok(Self { input, entries, places })
     }
 
     /// The entries in the order of the directory.
@@ -151,15 +166,13 @@ impl<R: Read + Seek> ZipReader<R> {
 
     /// The place of the entry of that name, whatever its case and the direction of its slashes.
     pub fn find(&self, name: &str) -> Option<usize> {
-        let plain = |n: &str| n.trim_start_matches('/').replace('\\', "/").to_lowercase();
-        let wanted = plain(name);
-        self.entries.iter().position(|e| plain(&e.name) == wanted)
+        self.places.get(&plain(name)).copied()
     }
 
     /// A part, inflated.
     ///
     /// # Errors
-    /// [`Error::Damaged`] if it is larger than `most` bytes or cannot be inflated.
+    /// [`Error::Damaged`] if it is larger than `most` bytes, cannot be inflated, or its checksum is wrong.
     pub fn read(&mut self, place: usize, most: u64) -> Result<Vec<u8>> {
         let name = self.entries[place].name.clone();
         let mut content = Vec::new();
@@ -167,6 +180,9 @@ impl<R: Read + Seek> ZipReader<R> {
         match read {
             Ok(_) if content.len() as u64 > most => {
                 Err(Error::Damaged(format!("{name}: it is larger than {} MiB", most >> 20)))
+            }
+            Ok(_) if crc32fast::hash(&content) != self.entries[place].checksum() => {
+                Err(Error::Damaged(format!("{name}: its checksum is wrong")))
             }
             Ok(_) => Ok(content),
             Err(error) => Err(Error::Damaged(format!("{name}: it cannot be inflated: {error}"))),
@@ -412,6 +428,32 @@ mod tests {
         copy.copy(&mut reader, 0).unwrap();
         copy.copy(&mut reader, 1).unwrap();
         assert_eq!(copy.finish().unwrap().into_inner(), archive);
+    }
+
+    #[test]
+    fn a_field_that_is_shorter_than_it_says_is_an_error() {
+        let mut record = vec![0; 46];
+        record[..4].copy_from_slice(b"PK\x01\x02");
+        record[20..28].fill(0xFF);
+        record[42..46].fill(0xFF);
+        // A name of one byte; a field of 24 bytes, of which 8 are there.
+        (record[28], record[30]) = (1, 12);
+        record.extend(b"a\x01\0\x18\0\x05\0\0\0\0\0\0\0");
+        let entry = entry(record, 100).unwrap();
+        assert!(matches!(entry.record_at(5 << 32), Err(Error::Damaged(_))));
+        assert!(matches!(entry.record_at(5), Err(Error::Damaged(_))));
+    }
+
+    #[test]
+    fn a_wrong_checksum_is_told() {
+        let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+        zip.entry("xl/a.xml", b"<a/>").unwrap();
+        let mut archive = zip.finish().unwrap().into_inner();
+        let directory = memchr::memmem::find(&archive, b"PK\x01\x02").unwrap();
+        archive[directory + 16] ^= 1;
+        let mut reader = ZipReader::open(Cursor::new(archive)).unwrap();
+        let error = reader.read(0, 1 << 10).unwrap_err().to_string();
+        assert!(error.contains("checksum is wrong"), "{error}");
     }
 
     #[test]

@@ -444,11 +444,12 @@ mod tests {
         assert_eq!(
             out,
             "<row r=\"2\" ht=\"20\"><c r=\"A2\"><v>1</v></c><c r=\"B2\" s=\"3\"><f>A2*2</f><v>2</v></c></row>\
-             <row r=\"3\"><c r=\"A3\"/><c r=\"B3\"><f>A3-A3+$H$3</f><v>5</v></c><c r=\"H3\"><v>9</v></c></row>\
-             <row r=\"4\" ht=\"30\"></row><row r=\"5\"><c r=\"B5\"><f>SUM(A2:A5)</f></c></row>"
+             <row r=\"3\" ht=\"30\"><c r=\"A3\"/><c r=\"B3\"><f>A3-A3+$H$3</f><v>5</v></c><c r=\"H3\"><v>9</v></c></row>\
+             <row r=\"5\"><c r=\"B5\"><f>SUM(A2:A5)</f></c></row>"
         );
+        // The height went with its record.
         assert_eq!(left, "<row r=\"6\"></row>");
-        // As whole rows, with their heights.
+        // As whole rows.
         let (out, left) = moved(ROWS, &[2], true);
         assert!(
             out.starts_with(
