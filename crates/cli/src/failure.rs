@@ -74,7 +74,7 @@ impl fmt::Display for Failure {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}", crate::render::sanitize::lines(&self.what))?;
         if let Some(untouched) = &self.untouched {
-            write!(f, "\n  {untouched}")?;
+            write!(f, "\n  {}", crate::render::sanitize::lines(untouched))?;
         }
         for help in &self.help {
             write!(f, "\n  → {}", crate::render::sanitize::lines(help))?;

@@ -1,6 +1,7 @@
 //! Placeholders in the names of workbooks and sheets: `{stem}` and the values that a source's headings name.
 
 use crate::failure::{Failure, Result};
+use crate::render::sanitize::is_hidden;
 use incola_core::layout::NamedValue;
 
 /// What may stand for the placeholders of one source.
@@ -34,10 +35,16 @@ pub(crate) fn fill(template: &str, option: &str, names: Names<'_>, in_path: bool
             let found = names.values.iter().find(|v| v.name.to_lowercase() == name.to_lowercase());
             &found.ok_or_else(|| unknown(option, template, name, names.values))?.value
         };
-        out.push_str(&if in_path { harmless(value) } else { value.to_owned() });
+        let begins = out.is_empty() || out.ends_with(['/', '\\']);
+        out.push_str(&match in_path {
+            // What begins with a hyphen looks like an option to the next program.
+            true if begins => harmless(value).replacen('-', "_", usize::from(value.starts_with('-'))),
+            true => harmless(value),
+            false => value.to_owned(),
+        });
     }
     out.push_str(rest);
-    Ok(out)
+    Ok(if in_path { without_devices(out) } else { out })
 }
 
 /// Whether the text holds a placeholder.
@@ -48,9 +55,22 @@ pub(crate) fn any(template: &str) -> bool {
 /// A value that is one part of a path and no more.
 fn harmless(value: &str) -> String {
     let clean: String =
-        value.chars().map(|c| if "/\\:*?\"<>|".contains(c) || c.is_control() { '-' } else { c }).collect();
+        value.chars().map(|c| if "/\\:*?\"<>|".contains(c) || is_hidden(c) { '-' } else { c }).collect();
     let clean = clean.trim_start_matches('.').trim().replace("..", "-");
     if clean.is_empty() { "-".into() } else { clean }
+}
+
+/// A path whose file is not called as a device is on some systems: `CON.xlsx` is written as `CON_.xlsx`.
+fn without_devices(path: String) -> String {
+    let file = path.rfind(['/', '\\']).map_or(0, |at| at + 1);
+    let end = file + path[file..].find('.').unwrap_or(path.len() - file);
+    let stem = path[file..end].to_ascii_uppercase();
+    let is_numbered = |name: &str| {
+        stem.strip_prefix(name).is_some_and(|n| n.len() == 1 && n.as_bytes()[0].is_ascii_digit())
+    };
+    let is_device =
+        ["CON", "PRN", "AUX", "NUL"].contains(&stem.as_str()) || is_numbered("COM") || is_numbered("LPT");
+    if is_device { format!("{}_{}", &path[..end], &path[end..]) } else { path }
 }
 
 fn unknown(option: &str, template: &str, name: &str, values: &[NamedValue]) -> Failure {
@@ -71,13 +91,25 @@ mod tests {
     #[test]
     fn values_fill_placeholders_and_stay_inside_the_folder() {
         let value = |name: &str, value: &str| NamedValue { name: name.into(), value: value.into(), line: 1 };
-        let values = [value("Carrier", "Northern Line"), value("Path", "../../etc/x"), value("Dots", "..")];
+        let values = [
+            value("Carrier", "Northern Line"),
+            value("Path", "../../etc/x"),
+            value("Dots", ".."),
+            value("Device", "con"),
+            value("Option", "-rf"),
+            value("Turned", "a\u{202e}b"),
+        ];
         let names = Names { stem: "calls", values: &values };
         for (template, in_path, expected) in [
             ("{stem}", false, "calls"),
             ("{carrier} {STEM}.xlsx", true, "Northern Line calls.xlsx"),
             ("out/{Path}.xlsx", true, "out/---etc-x.xlsx"),
             ("{Dots}.xlsx", true, "-.xlsx"),
+            ("{Device}.xlsx", true, "con_.xlsx"),
+            ("a/{Device}x.xlsx", true, "a/conx.xlsx"),
+            ("{Option}.xlsx", true, "_rf.xlsx"),
+            ("dues {Option}.xlsx", true, "dues -rf.xlsx"),
+            ("{Turned}.xlsx", true, "a-b.xlsx"),
             ("{Path}", false, "../../etc/x"),
             ("a{b", false, "a{b"),
         ] {

@@ -45,6 +45,10 @@ impl BookOutcome {
     }
 }
 
+fn in_place(failure: Failure) -> Failure {
+    failure.leaving("what it is about was done: the workbooks are as it would say")
+}
+
 /// Brings the linked tables of workbooks up to date.
 pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
     let (books, names) = divided(&options.names)?;
@@ -78,10 +82,10 @@ pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
     }
     if options.json {
         let all: Vec<_> = outcomes.iter().map(render::refresh::json).collect();
-        print(&render::json_text(&all))?;
+        print(&render::json_text(&all)).map_err(in_place)?;
     } else {
         let pages: Vec<String> = outcomes.iter().map(|o| render::refresh::page(o, options.all)).collect();
-        print(&pages.join("\n"))?;
+        print(&pages.join("\n")).map_err(in_place)?;
     }
     for outcome in &outcomes {
         for (_, failure) in &outcome.failures {

@@ -1,6 +1,7 @@
 //! Commands as they are typed.
 
 use crate::flags::definitions::{Import, Read, WidthUnit, YesNo};
+use crate::render::sanitize::is_hidden;
 use clap::ValueEnum;
 use std::path::Path;
 
@@ -11,9 +12,26 @@ pub(crate) fn quoted(text: &str) -> String {
     };
     if !text.is_empty() && text.chars().all(plain) && !text.contains('{') {
         text.to_owned()
+    } else if text.chars().any(is_hidden) {
+        // Seen and typed as it is, in shells that know the quotes of POSIX 2024.
+        let mut out = String::from("$'");
+        for c in text.chars() {
+            match c {
+                '\'' | '\\' => out.extend(['\\', c]),
+                c if c.is_ascii_control() => out.push_str(&format!("\\x{:02x}", c as u32)),
+                c if is_hidden(c) => out.push_str(&format!("\\u{:04x}", c as u32)),
+                c => out.push(c),
+            }
+        }
+        out + "'"
     } else {
         format!("'{}'", text.replace('\'', "'\\''"))
     }
+}
+
+/// A path as it is typed: one that begins with a hyphen is no option.
+fn path(name: &str) -> String {
+    if name.len() > 1 && name.starts_with('-') { quoted(&format!("./{name}")) } else { quoted(name) }
 }
 
 /// The import command that obeys a reading: the options that were typed, and a workbook named after the source.
@@ -24,9 +42,9 @@ pub(crate) fn import(name: &str, read: &Read) -> String {
     } else if Path::new(name).extension().is_some_and(|e| e.eq_ignore_ascii_case("gz")) {
         stem = Path::new(&stem).file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
     }
-    let mut words = vec!["incola import".to_owned(), quoted(name)];
+    let mut words = vec!["incola import".to_owned(), path(name)];
     words.extend(options(read));
-    words.push(format!("--into {}", quoted(&format!("{stem}.xlsx"))));
+    words.push(format!("--into {}", path(&format!("{stem}.xlsx"))));
     words.join(" ")
 }
 
@@ -123,6 +141,8 @@ mod tests {
             ("*=text", "'*=text'"),
             ("quay's", "'quay'\\''s'"),
             ("", "''"),
+            ("a\u{1b}[2J's\n", "$'a\\x1b[2J\\'s\\x0a'"),
+            ("a\u{202e}b", "$'a\\u202eb'"),
         ] {
             assert_eq!(quoted(text), word);
         }
@@ -135,5 +155,6 @@ mod tests {
             import("in/calls.csv.gz", &read),
             "incola import in/calls.csv.gz --header none --as '*=text' --into calls.xlsx"
         );
+        assert_eq!(import("-rf.csv", &Read::default()), "incola import ./-rf.csv --into ./-rf.xlsx");
     }
 }

@@ -24,6 +24,12 @@ fn shown(text: &str, line_feeds: bool) -> String {
     out
 }
 
+/// Whether a character steers a terminal or cannot be seen: controls, blanks without width, turns of the direction of writing.
+pub(crate) fn is_hidden(c: char) -> bool {
+    c.is_control()
+        || matches!(c, '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}')
+}
+
 /// Appends what stands for a character.
 pub(crate) fn push_visible(out: &mut String, c: char) {
     match c {
@@ -34,9 +40,7 @@ pub(crate) fn push_visible(out: &mut String, c: char) {
             // Writing to a string does not fail.
             let _ = write!(out, "‹{:02x}›", c as u32);
         }
-        '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}' => {
-            out.push('\u{fffd}');
-        }
+        c if is_hidden(c) => out.push('\u{fffd}'),
         c => out.push(c),
     }
 }

@@ -260,6 +260,16 @@ impl<R: Read + Seek> ZipReader<R> {
     }
 }
 
+/// How many times its size a part may inflate to, once it is large: rows that are nearly the same give less than a hundred.
+const MOST_RATIO: u64 = 400;
+
+/// Bytes from which on it is asked.
+const LARGE: u64 = 64 << 20;
+
+fn is_bomb(compressed: u64, raw: u64) -> bool {
+    raw > LARGE && raw > compressed.saturating_mul(MOST_RATIO)
+}
+
 /// Compressed bytes read at a time.
 const INPUT: usize = 64 * 1024;
 
@@ -334,6 +344,12 @@ impl EntryStream {
                     .decompress_vec(input, out, FlushDecompress::None)
                     .map_err(|e| damaged(&format!("it cannot be inflated: {e}")))?;
                 let all_in = inflater.total_in();
+                if is_bomb(all_in, inflater.total_out()) {
+                    return Err(Error::Refused(format!(
+                        "{}: it inflates to more than {MOST_RATIO} times its size",
+                        self.name
+                    )));
+                }
                 let taken = (all_in - taken) as usize;
                 self.input_at += taken;
                 self.is_done = status == Status::StreamEnd;
@@ -442,6 +458,24 @@ mod tests {
         let entry = entry(record, 100).unwrap();
         assert!(matches!(entry.record_at(5 << 32), Err(Error::Damaged(_))));
         assert!(matches!(entry.record_at(5), Err(Error::Damaged(_))));
+    }
+
+    #[test]
+    fn what_inflates_beyond_measure_is_refused() {
+        let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+        zip.entry("xl/a.xml", &vec![b' '; 70 << 20]).unwrap();
+        zip.entry("xl/b.xml", &vec![b' '; 1 << 20]).unwrap();
+        let mut reader = ZipReader::open(Cursor::new(zip.finish().unwrap().into_inner())).unwrap();
+        let mut all = |place| {
+            let mut stream = reader.entry_stream(place).unwrap();
+            let mut out = Vec::new();
+            while stream.read(&mut reader, &mut out, 1 << 20)? {
+                out.clear();
+            }
+            Ok::<_, Error>(())
+        };
+        assert!(matches!(all(0), Err(Error::Refused(_))));
+        all(1).unwrap();
     }
 
     #[test]

@@ -117,12 +117,18 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     )?;
     if options.json {
         let receipts: Vec<_> = receipts.iter().map(render::receipt_json::receipt).collect();
-        print(&render::json_text(&receipts))?;
+        print(&render::json_text(&receipts)).map_err(in_place)?;
     } else if !receipts.is_empty() {
         let again = render::command::again(options);
-        print(&format!("{}\nThe same again:\n  {again}\n", render::receipt::pages(&receipts)))?;
+        print(&format!("{}\nThe same again:\n  {again}\n", render::receipt::pages(&receipts)))
+            .map_err(in_place)?;
     }
     Ok(code)
+}
+
+/// The failure of a receipt that cannot be printed: what it is about was done.
+fn in_place(failure: Failure) -> Failure {
+    failure.leaving("what it is about was done: the workbooks stand in their places")
 }
 
 /// Sources that are kept open from the first look to the last; of more, each is opened when it is read.

@@ -33,7 +33,7 @@ impl Opened {
     /// Opens the workbook at `path`, or begins a new one.
     pub(super) fn at(path: &Path, dry_run: bool, even_signed: bool) -> Result<Self> {
         let lock = safety::lock_and_clear(path)?;
-        if !path.exists() {
+        if !is_there(path)? {
             let writer = if dry_run { None } else { Some(BookWriter::new(Target::create(path)?)) };
             return Ok(Self {
                 writer,
@@ -110,9 +110,14 @@ impl Opened {
     }
 }
 
+/// Whether something stands at `path`; where that cannot be found out, nothing is taken for granted.
+fn is_there(path: &Path) -> Result<bool> {
+    path.try_exists().map_err(|e| Failure::io(path, "look for it", &e).leaving("nothing was written"))
+}
+
 /// Fails if nothing can be written at `path`: before long work begins.
 pub(super) fn check_place(path: &Path, even_signed: bool) -> Result<()> {
-    if path.exists() { open_existing(path, even_signed).map(|_| ()) } else { target::check_absent(path) }
+    if is_there(path)? { open_existing(path, even_signed).map(|_| ()) } else { target::check_absent(path) }
 }
 
 /// The workbook at `path`, to add to.
