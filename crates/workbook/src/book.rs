@@ -253,6 +253,10 @@ impl<W: Write + Seek> BookWriter<W> {
         revision: Option<&dyn Revision>,
     ) -> Result<()> {
         let Some(over) = &mut self.over else { return Ok(()) };
+        let mut plan = plan;
+        for fill in plan.fills.iter_mut().filter(|fill| !over.styles.has(fill.format)) {
+            fill.format = 0;
+        }
         let formats = Arc::new(CellFormats::over(&plan.formats, styles, &mut over.styles)?);
         let place = over.book.sheet_place(n)?;
         let name = over.book.zip().entries()[place].name.clone();

@@ -112,6 +112,11 @@ impl StyleMap {
         with_number_format(text, None).unwrap_or_default()
     }
 
+    /// Whether there is a cell format of that place.
+    pub(crate) fn has(&self, cell_format: u32) -> bool {
+        (cell_format as usize) < self.cell_formats.texts.len()
+    }
+
     /// Whether a cell format looks as a cell without one, but for its number format.
     pub(crate) fn is_plain(&self, cell_format: u32) -> bool {
         let plain = |text: String| {

@@ -235,3 +235,27 @@ fn where_columns_went_what_was_done_by_hand_is_known_still() {
     assert!(run.err.contains("2 rows were changed or taken out by hand"), "{}", run.err);
     holds(&folder, rows);
 }
+
+#[test]
+fn crafted_sheets_are_refused_or_mended_and_never_made_worse() {
+    // A row beyond the last one, or before the first.
+    for number in ["4294967295", "1048577", "0", "-1"] {
+        let folder = book("Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25", "");
+        folder.change_part("book.xlsx", SHEET, |part| {
+            part.replace("<row r=\"3\"", &format!("<row r=\"{number}\""))
+        });
+        let run = import(&folder, ONE, "--mode replace").expect(3);
+        assert!(run.err.contains("a row has a number beyond the last one, or none"), "{}", run.err);
+    }
+    // A format beyond the table of formats, so far that a list up to it would fill the memory.
+    let folder = book("Call|Berth|Dues|Tax\nA-1|'007|12.5|=C2*2\nA-2|'012|3.25|=C3*2", "--plain");
+    folder.change_part("book.xlsx", SHEET, |part| {
+        ["A2", "A3", "D2", "D3"].iter().fold(part, |part, cell| {
+            part.replace(&format!("<c r=\"{cell}\""), &format!("<c r=\"{cell}\" s=\"999999999\""))
+        })
+    });
+    import(&folder, ONE, "--mode append").expect(0);
+    let sheet = folder.part("book.xlsx", SHEET);
+    let row = &sheet[sheet.find("<row r=\"4\"").unwrap()..];
+    assert!(!row.contains("999999999") && row.contains("<f>C4*2</f>"), "{row}");
+}

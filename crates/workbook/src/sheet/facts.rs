@@ -474,6 +474,11 @@ pub(crate) fn facts<S: Scanner>(
         },
         |(found, scanner): (Found, S)| {
             take(scanner);
+            if found.has_row_beyond {
+                return Err(Error::Damaged(format!(
+                    "{part}: a row has a number beyond the last one, or none"
+                )));
+            }
             masters.extend(found.masters);
             let mut later = found.facts;
             // Formulas that others share stand before those.
@@ -551,6 +556,8 @@ impl Columns {
 struct Found {
     facts: SheetFacts,
     masters: Vec<(u32, (CellRef, String))>,
+    /// Whether a row says a number that no row has.
+    has_row_beyond: bool,
     /// The last formula of a column, where another cell has its text: place of the column, row, number of the formula.
     children: Vec<(usize, u32, u32)>,
 }
@@ -564,6 +571,7 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
     let (mut lately, mut lately_beside) = (Lately::default(), Lately::default());
     for (row_number, row) in rows.rows() {
         facts.last_row = row_number;
+        found.has_row_beyond |= row.is_beyond;
         gathered.begin(row_number);
         if row_number < asked.first_row {
             for cell in Cells::of(&row).filter(|c| c.is_filled()) {

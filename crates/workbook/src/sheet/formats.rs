@@ -80,6 +80,10 @@ impl CellFormats {
 
     fn index(&mut self, format: u32, map: &StyleMap) -> usize {
         let found = self.find(format);
+        // One beyond the table is none.
+        if !map.has(format) {
+            return 0;
+        }
         if format == 0 || found > 0 || self.sheet.len() >= usize::from(u16::MAX) {
             return found;
         }

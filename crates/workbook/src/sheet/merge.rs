@@ -198,7 +198,13 @@ fn push_open(out: &mut Vec<u8>, row: &RawRow<'_>, number: u32, shows: bool) {
     if row.number.is_none() {
         out.extend_from_slice(format!(" r=\"{number}\"").as_bytes());
     }
-    push_attributes(out, row.open, if shows { &[b"spans", b"hidden"] } else { &[b"spans"] });
+    let but: &[&[u8]] = match (shows, row.number.is_none()) {
+        (false, false) => &[b"spans"],
+        (true, false) => &[b"spans", b"hidden"],
+        (false, true) => &[b"spans", b"r"],
+        (true, true) => &[b"spans", b"hidden", b"r"],
+    };
+    push_attributes(out, row.open, but);
     out.push(b'>');
 }
 

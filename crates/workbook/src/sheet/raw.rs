@@ -1,6 +1,7 @@
 //! Rows and cells of an existing sheet as they stand there: where they begin and end, and what their attributes say. Nothing is
 //! built, nothing copied.
 
+use crate::limits;
 use crate::markup::{Next, TagKind, next_tag};
 use crate::reference::CellRef;
 use memchr::memmem::Finder;
@@ -17,6 +18,8 @@ static CELL_END: LazyLock<Finder<'static>> = LazyLock::new(|| Finder::new(b"</c>
 pub(crate) struct RawRow<'x> {
     /// Its number, from 1; `None`: one more than that of the row before.
     pub(crate) number: Option<u32>,
+    /// Whether it says a number that no row has.
+    pub(crate) is_beyond: bool,
     /// The format of cells that it does not describe.
     pub(crate) style: Option<u32>,
     /// Whether it has no attribute but number and spans.
@@ -63,6 +66,7 @@ pub(crate) fn next_row(xml: &[u8], at: usize) -> NextRow<'_> {
     };
     let mut row = RawRow {
         number: None,
+        is_beyond: false,
         style: None,
         is_bare: true,
         is_hidden: false,
@@ -75,7 +79,10 @@ pub(crate) fn next_row(xml: &[u8], at: usize) -> NextRow<'_> {
     let mut has_format = false;
     for (name, value) in Attributes::of(row.open) {
         match name {
-            b"r" => row.number = number(value),
+            b"r" => {
+                row.number = number(value).filter(|n| (1..=limits::ROWS).contains(n));
+                row.is_beyond = row.number.is_none();
+            }
             b"s" => row.style = number(value),
             b"hidden" => row.is_hidden = matches!(value, b"1" | b"true"),
             b"customFormat" => has_format = matches!(value, b"1" | b"true"),

@@ -10,7 +10,7 @@ use crate::sheet::raw::{NextRow, RawRow, next_row};
 const CHUNK: usize = 256 * 1024;
 
 /// Most bytes of what stands before the rows, behind them, or of one row.
-const MOST: usize = 64 << 20;
+const MOST: usize = 24 << 20;
 
 /// Rows one behind the other, as they stand in the sheet.
 #[derive(Clone, Debug, Default)]
@@ -59,7 +59,7 @@ impl SheetSource {
             self.at = 0;
         }
         if self.buffer.len() > MOST {
-            return Err(self.damaged("a row, or what stands around the rows, is larger than 64 MiB"));
+            return Err(self.damaged("a row, or what stands around the rows, is larger than 24 MiB"));
         }
         self.stream.read(zip, &mut self.buffer, CHUNK)
     }
