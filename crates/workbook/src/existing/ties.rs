@@ -43,9 +43,16 @@ pub(crate) fn ties_name(part: &str) -> String {
     }
 }
 
+/// Most ties of a part: more than a package has parts.
+const MOST_TIES: usize = 100_000;
+
 pub(crate) fn ties_of(part: &Part) -> Result<Vec<Tie>> {
     let text = |tag: &Tag<'_>, name: &str| tag.attribute(name).map(Cow::into_owned).unwrap_or_default();
-    Ok(tags(&part.name, &part.content)?
+    let all = tags(&part.name, &part.content)?;
+    if all.len() > MOST_TIES {
+        return Err(Error::Refused(format!("{}: it has more than {MOST_TIES} relationships", part.name)));
+    }
+    Ok(all
         .iter()
         .filter(|t| t.opens("Relationship"))
         .map(|t| Tie { id: text(t, "Id"), kind: text(t, "Type"), target: text(t, "Target") })

@@ -11,7 +11,7 @@ pub trait Input: Read + Seek + std::fmt::Debug + Send {}
 impl<T: Read + Seek + std::fmt::Debug + Send> Input for T {}
 
 /// Most entries of a package.
-const MOST_ENTRIES: u64 = 200_000;
+const MOST_ENTRIES: u64 = 100_000;
 
 /// An entry of an archive.
 #[derive(Clone, Debug)]
