@@ -152,6 +152,43 @@ pub fn text(xml: &[u8]) -> String {
     String::from_utf8_lossy(&out).into_owned()
 }
 
+/// What a look at the bytes of a text says: some may not stand as they are in an element's content.
+pub(crate) const CARE: u8 = 1;
+/// There are blanks at all.
+pub(crate) const BLANK: u8 = 2;
+/// There are tabs or line ends.
+pub(crate) const BREAK: u8 = 4;
+
+const LOOK: [u8; 256] = {
+    let mut look = [0; 256];
+    let mut b = 0;
+    while b < 256 {
+        if !PLAIN[b] && b != b'"' as usize {
+            look[b] |= CARE;
+        }
+        if b <= b' ' as usize {
+            look[b] |= BLANK;
+        }
+        if b == b'\t' as usize || b == b'\n' as usize {
+            look[b] |= BREAK;
+        }
+        b += 1;
+    }
+    look
+};
+
+/// Looks at all bytes of a text once.
+#[inline]
+pub(crate) fn look(text: &[u8]) -> u8 {
+    let mut fours = text.chunks_exact(4);
+    let mut seen = 0;
+    for four in &mut fours {
+        let [a, b, c, d] = [four[0], four[1], four[2], four[3]].map(|byte| LOOK[usize::from(byte)]);
+        seen |= a | b | c | d;
+    }
+    fours.remainder().iter().fold(seen, |seen, byte| seen | LOOK[usize::from(*byte)])
+}
+
 /// Whether readers would drop blanks or line ends of `text` without `xml:space="preserve"`.
 #[inline]
 pub fn needs_space_preserved(text: &[u8]) -> bool {

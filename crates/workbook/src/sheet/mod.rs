@@ -11,6 +11,7 @@ mod rows;
 pub(crate) mod source;
 pub(crate) mod splice;
 mod stream;
+mod trail;
 pub(crate) mod value;
 
 mod scan;

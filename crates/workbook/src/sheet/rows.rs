@@ -4,11 +4,12 @@
 //! in the way give their format.
 
 use crate::formula::Formula;
-use crate::package::deflate::{Block, Compressor, Span};
+use crate::package::deflate::{Block, Compressor};
 use crate::reference::{CellRef, column_letters};
 use crate::serial_date::write_whole;
 use crate::sheet::formats::CellFormats;
 use crate::sheet::merge::Under;
+use crate::sheet::trail::Trail;
 use crate::styles::StyleId;
 use crate::xml;
 use std::sync::Arc;
@@ -42,8 +43,8 @@ pub struct RowEncoder {
     pub(super) fills: Arc<[Fill]>,
     /// Whether rows that are hidden are shown when new ones are laid over them.
     pub(super) shows_rows: bool,
-    /// Where short values stand in `xml`.
-    values: Vec<Span>,
+    /// Where mark-up and values stand in `xml`.
+    trail: Trail,
 }
 
 /// A column beside the data whose formulas go on with the rows.
@@ -91,9 +92,6 @@ impl Marks {
     }
 }
 
-/// Longer values are worth a search for what repeats inside them.
-const SHORT_VALUE_BYTES: usize = 24;
-
 /// What stands in a cell: the index into what comes before it.
 const TEXT: usize = 0;
 const NUMBER: usize = 1;
@@ -123,7 +121,7 @@ impl RowEncoder {
             under: None,
             fills: Arc::from([]),
             shows_rows: false,
-            values: Vec::new(),
+            trail: Trail::new(columns.len()),
         }
     }
 
@@ -145,19 +143,12 @@ impl RowEncoder {
     /// Forgets what was written; the memory is kept.
     pub fn clear(&mut self) {
         self.xml.clear();
-        self.values.clear();
+        self.trail.clear();
     }
 
     /// Compresses what was written.
     pub fn compress(&self, compressor: &mut Compressor) -> Block {
-        compressor.block_with_spans(&self.xml, &self.values)
-    }
-
-    #[inline]
-    fn note_value(&mut self, start: usize, end: usize) {
-        if end - start <= SHORT_VALUE_BYTES {
-            self.values.push(Span { start: start as u32, end: end as u32 });
-        }
+        compressor.block_with_spans(&self.xml, &self.trail.spans, &self.trail.hints)
     }
 
     /// Opens a row, by its number from 1.
@@ -166,10 +157,13 @@ impl RowEncoder {
         self.row.clear();
         write_whole(&mut self.row, row);
         if self.under.is_some() && self.begin_row_over(row) {
+            self.trail.begin_over();
             return;
         }
         self.xml.extend_from_slice(&self.marks.row);
+        let from = self.xml.len();
         self.xml.extend_from_slice(&self.row);
+        self.trail.begin_row(&self.xml, from);
         self.xml.extend_from_slice(b"\">");
     }
 
@@ -190,11 +184,21 @@ impl RowEncoder {
         if self.middles.get(format).and_then(|m| m.get(style)).is_none_or(Option::is_none) {
             self.add_middles(format, style);
         }
-        self.xml.extend_from_slice(&self.openings[place]);
-        self.xml.extend_from_slice(&self.row);
-        if let Some(middles) = &self.middles[format][style] {
-            self.xml.extend_from_slice(&middles[what]);
+        let (opening, number) = (self.openings[place].len(), self.row.len());
+        let mark_up = (format, what, style);
+        let digits = self.xml.len() + opening;
+        if let Some((start, value)) = self.trail.above(place, mark_up, (opening, number)) {
+            // The same as in the row before, but for the number.
+            self.xml.extend_from_within(start..value);
+            self.xml[digits..digits + number].copy_from_slice(&self.row);
+        } else {
+            self.xml.extend_from_slice(&self.openings[place]);
+            self.xml.extend_from_slice(&self.row);
+            if let Some(middles) = &self.middles[format][style] {
+                self.xml.extend_from_slice(&middles[what]);
+            }
         }
+        self.trail.cell(place, mark_up, (digits, digits + number), self.xml.len());
     }
 
     #[cold]
@@ -220,14 +224,20 @@ impl RowEncoder {
     #[inline]
     pub fn text(&mut self, place: usize, style: StyleId, text: &[u8]) -> std::ops::Range<usize> {
         self.open(place, style, TEXT);
-        if xml::needs_space_preserved(text) {
+        let seen = xml::look(text);
+        if seen & (xml::BLANK | xml::BREAK) != 0 && xml::needs_space_preserved(text) {
             self.xml.truncate(self.xml.len() - 1);
             self.xml.extend_from_slice(b" xml:space=\"preserve\">");
+            self.trail.forget(place);
         }
         let start = self.xml.len();
-        xml::escape_content(&mut self.xml, text);
+        if seen & xml::CARE == 0 {
+            self.xml.extend_from_slice(text);
+        } else {
+            xml::escape_content(&mut self.xml, text);
+        }
         let end = self.xml.len();
-        self.note_value(start, end);
+        self.trail.value(start, end);
         self.xml.extend_from_slice(&self.marks.text_end);
         start..end
     }
@@ -244,7 +254,7 @@ impl RowEncoder {
         let start = self.xml.len();
         write(&mut self.xml);
         let end = self.xml.len();
-        self.note_value(start, end);
+        self.trail.value(start, end);
         self.xml.extend_from_slice(&self.marks.value_end);
         start..end
     }
@@ -252,7 +262,9 @@ impl RowEncoder {
     /// Writes a cell that is true or false.
     pub fn boolean(&mut self, place: usize, style: StyleId, value: bool) {
         self.open(place, style, BOOLEAN);
+        let start = self.xml.len();
         self.xml.push(if value { b'1' } else { b'0' });
+        self.trail.value(start, self.xml.len());
         self.xml.extend_from_slice(&self.marks.value_end);
     }
 

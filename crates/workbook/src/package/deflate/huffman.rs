@@ -11,6 +11,9 @@ const END: usize = 256;
 /// Longest code of literals and distances.
 const CODE_BITS: u32 = 15;
 
+/// Longest code of literals and lengths here: four of them fit into a word.
+const LITERAL_CODE_BITS: u32 = 14;
+
 /// Longest code of code lengths.
 const LENGTH_CODE_BITS: u32 = 7;
 
@@ -66,17 +69,31 @@ const SYMBOL_OF_LENGTH: [u8; 256] = {
     symbols
 };
 
+/// Symbol of each distance (less 1): below 256 its own place, else by its upper bits.
+const SYMBOL_OF_DISTANCE: [u8; 512] = {
+    let mut symbols = [0; 512];
+    let mut place = 0;
+    while place < 512 {
+        let distance = if place < 256 { place as u32 } else { (place as u32 - 256) << 7 };
+        symbols[place] = if distance < 4 {
+            distance as u8
+        } else {
+            let top = distance.ilog2();
+            (2 * top + ((distance >> (top - 1)) & 1)) as u8
+        };
+        place += 1;
+    }
+    symbols
+};
+
 /// Symbol, bits that follow, and their value, of a distance (less 1).
 #[inline]
 fn distance_symbol(distance: u16) -> (usize, u32, u32) {
-    if distance < 4 {
-        return (usize::from(distance), 0, 0);
-    }
-    let distance = u32::from(distance);
-    let top = distance.ilog2();
-    let extra = top - 1;
-    let symbol = 2 * top + ((distance >> extra) & 1);
-    (symbol as usize, extra, distance & ((1 << extra) - 1))
+    let distance = usize::from(distance);
+    let place = if distance < 256 { distance } else { 256 + (distance >> 7) };
+    let symbol = usize::from(SYMBOL_OF_DISTANCE[place & 511]);
+    let extra = (symbol as u32 / 2).saturating_sub(1);
+    (symbol, extra, distance as u32 & ((1 << extra) - 1))
 }
 
 /// Codes by symbol: bits in the order in which they are written, and how many.
@@ -113,13 +130,16 @@ pub(super) fn write_segment(out: &mut BitWriter, raw: &[u8], from: usize, sequen
     for (count, more) in literal_counts.iter_mut().zip(more_counts) {
         *count += more;
     }
-    let literals = codes::<LITERALS>(&literal_counts, CODE_BITS);
+    let literals = codes::<LITERALS>(&literal_counts, LITERAL_CODE_BITS);
     let distances = codes::<DISTANCES>(&distance_counts, CODE_BITS);
     out.write(0, 1);
     out.write(2, 2);
     write_code_lengths(out, &literals, &distances);
     let lengths = length_codes(&literals);
-    let distance_bits = distances.map(|c| (u64::from(c.bits), u32::from(c.length)));
+    let mut distance_bits = [(0_u64, 0_u32); 32];
+    for (bits, code) in distance_bits.iter_mut().zip(&distances) {
+        *bits = (u64::from(code.bits), u32::from(code.length));
+    }
     let literal_bits: [Bits; 256] =
         std::array::from_fn(|b| (u64::from(literals[b].bits), u32::from(literals[b].length)));
     let total = total_bits(&literal_counts, &distance_counts, &literals, &distances);
@@ -127,24 +147,28 @@ pub(super) fn write_segment(out: &mut BitWriter, raw: &[u8], from: usize, sequen
         at = from;
         for sequence in sequences {
             let end = at + sequence.literals as usize;
-            // Three literals have at most 45 bits.
-            let mut threes = raw[at..end].chunks_exact(3);
-            for three in &mut threes {
-                run.add(literal_bits[usize::from(three[0])]);
-                run.add(literal_bits[usize::from(three[1])]);
-                run.add(literal_bits[usize::from(three[2])]);
+            // Four literals have at most 56 bits.
+            let mut fours = raw[at..end].chunks_exact(4);
+            for four in &mut fours {
+                run.add(literal_bits[usize::from(four[0])]);
+                run.add(literal_bits[usize::from(four[1])]);
+                run.add(literal_bits[usize::from(four[2])]);
+                run.add(literal_bits[usize::from(four[3])]);
                 run.flush();
             }
-            for literal in threes.remainder() {
-                run.add(literal_bits[usize::from(*literal)]);
+            let rest = fours.remainder();
+            if !rest.is_empty() {
+                for literal in rest {
+                    run.add(literal_bits[usize::from(*literal)]);
+                }
+                run.flush();
             }
-            run.flush();
             if sequence.length > 0 {
                 // Length and distance have at most 48 bits.
                 run.add(lengths[usize::from(sequence.length - 3)]);
                 let (symbol, extra, rest) = distance_symbol(sequence.distance - 1);
-                run.add(distance_bits[symbol]);
-                run.add((u64::from(rest), extra));
+                let (bits, count) = distance_bits[symbol & 31];
+                run.add((bits | u64::from(rest) << count, count + extra));
                 run.flush();
             }
             at = end + usize::from(sequence.length);

@@ -34,6 +34,24 @@ impl Span {
     const NONE: Self = Self { start: u32::MAX, end: u32::MAX };
 }
 
+/// Where the same bytes probably stand: what the writer of rows knows about its own mark-up.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Hint {
+    /// The byte at which they stand again.
+    pub at: u32,
+    /// The byte at which they stood before.
+    pub earlier: u32,
+    /// How many of them at most.
+    pub most: u32,
+}
+
+impl Hint {
+    const NONE: Self = Self { at: u32::MAX, earlier: 0, most: 0 };
+}
+
+/// Shortest hinted reference.
+const LEAST_HINTED: usize = 4;
+
 /// Finds references.
 #[derive(Debug)]
 pub(super) struct MatchFinder {
@@ -66,13 +84,14 @@ impl MatchFinder {
     }
 
     /// Appends up to `most` sequences for `raw` from byte `from` on; gives the byte they end at. `spans` are stretches
-    /// that hold ever new characters, in order: only their first byte is looked up.
+    /// that hold ever new characters, in order: only their first byte is looked up. `hints`, in order, are tried where they say; nothing
+    /// that they cover is looked up.
     pub(super) fn sequences(
         &mut self,
         raw: &[u8],
         from: usize,
         most: usize,
-        spans: &[Span],
+        (spans, hints): (&[Span], &[Hint]),
         sequences: &mut Vec<Sequence>,
     ) -> usize {
         // Literals since this byte are in no sequence yet.
@@ -80,7 +99,25 @@ impl MatchFinder {
         let mut at = from;
         let mut spans = spans[spans.partition_point(|s| (s.end as usize) <= from)..].iter();
         let mut span = spans.next().copied().unwrap_or(Span::NONE);
+        let mut hints = hints[hints.partition_point(|h| (h.at as usize) < from)..].iter();
+        let mut hint = hints.next().copied().unwrap_or(Hint::NONE);
         while let Some(word) = word_at(raw, at) {
+            if at >= hint.at as usize {
+                let tried = std::mem::replace(&mut hint, hints.next().copied().unwrap_or(Hint::NONE));
+                if let Some((start, end, distance)) = hinted(raw, (anchor, at), tried) {
+                    sequences.push(Sequence {
+                        literals: (start - anchor) as u32,
+                        length: (end - start) as u16,
+                        distance,
+                    });
+                    at = end;
+                    anchor = end;
+                    if sequences.len() == most {
+                        return end;
+                    }
+                }
+                continue;
+            }
             if at > span.start as usize {
                 at = at.max(span.end as usize);
                 span = spans.next().copied().unwrap_or(Span::NONE);
@@ -123,6 +160,59 @@ impl MatchFinder {
         sequences.push(Sequence { literals: (raw.len() - anchor) as u32, length: 0, distance: 0 });
         raw.len()
     }
+}
+
+/// The reference that a hint is good for: its first byte, the one behind, and the distance. What stands between `anchor` and `at` is in
+/// no reference yet. A hint that is wrong gives none, or a shorter one.
+#[inline]
+fn hinted(raw: &[u8], (anchor, at): (usize, usize), hint: Hint) -> Option<(usize, usize, u16)> {
+    // What was found before may reach into it.
+    let into = at - hint.at as usize;
+    let room = (hint.most as usize).saturating_sub(into).min(LONGEST);
+    let mut earlier = hint.earlier as usize + into;
+    if room < LEAST_HINTED || earlier >= at || at - earlier > WINDOW {
+        return None;
+    }
+    let whole = raw.get(at..at + room);
+    let is_whole = whole.is_some() && whole == raw.get(earlier..earlier + room);
+    let length = if is_whole { room } else { common_up_to(raw, earlier, at, room) };
+    if length < LEAST_HINTED {
+        return None;
+    }
+    let end = at + length;
+    let mut start = at;
+    while start > anchor && earlier > 0 && end - start < LONGEST && raw[start - 1] == raw[earlier - 1] {
+        (start, earlier) = (start - 1, earlier - 1);
+    }
+    Some((start, end, (start - earlier) as u16))
+}
+
+/// Bytes that `raw` has in common at two places, at most `room`.
+#[inline]
+fn common_up_to(raw: &[u8], earlier: usize, at: usize, room: usize) -> usize {
+    let room = room.min(raw.len() - at);
+    let mut length = 0;
+    let sixteen = |at: usize| raw.get(at..).and_then(<[u8]>::first_chunk::<16>);
+    while length < room {
+        match (sixteen(earlier + length), sixteen(at + length)) {
+            (Some(a), Some(b)) if a == b => {
+                length += 16;
+                continue;
+            }
+            _ => {}
+        }
+        match (word_at(raw, earlier + length), word_at(raw, at + length)) {
+            (Some(a), Some(b)) if a == b => length += 8,
+            (Some(a), Some(b)) => return (length + (a ^ b).trailing_zeros() as usize / 8).min(room),
+            _ => {
+                while length < room && raw[earlier + length] == raw[at + length] {
+                    length += 1;
+                }
+                return length;
+            }
+        }
+    }
+    room
 }
 
 /// Shortest reference that is worth its bits at a distance. A reference hides the next, longer one behind it: that costs

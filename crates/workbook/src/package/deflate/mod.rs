@@ -13,7 +13,7 @@ mod huffman;
 mod matches;
 
 use bits::BitWriter;
-pub use matches::Span;
+pub use matches::{Hint, Span};
 use matches::{MatchFinder, Sequence};
 
 /// An empty last block: what ends a stream of blocks.
@@ -55,12 +55,13 @@ impl Compressor {
     /// assert_eq!(block.raw_bytes, 17);
     /// ```
     pub fn block(&mut self, raw: &[u8]) -> Block {
-        self.block_with_spans(raw, &[])
+        self.block_with_spans(raw, &[], &[])
     }
 
     /// Compresses one block of which it is known where ever new values stand: in `spans`, in order and apart from each
-    /// other, nothing but their beginnings is looked up. The same bytes come back; it takes less time.
-    pub fn block_with_spans(&mut self, raw: &[u8], spans: &[Span]) -> Block {
+    /// other, nothing but their beginnings is looked up; and of which it is known where mark-up stood before: `hints`, in order, are
+    /// compared once. Whatever they say, the same bytes come back; it takes less time, and good hints make it smaller.
+    pub fn block_with_spans(&mut self, raw: &[u8], spans: &[Span], hints: &[Hint]) -> Block {
         let mut crc = crc32fast::Hasher::new();
         crc.update(raw);
         let mut out = BitWriter::with_capacity(raw.len() / 6 + 64);
@@ -68,7 +69,7 @@ impl Compressor {
         let mut at = 0;
         while at < raw.len() {
             self.sequences.clear();
-            let end = self.finder.sequences(raw, at, SEGMENT_SEQUENCES, spans, &mut self.sequences);
+            let end = self.finder.sequences(raw, at, SEGMENT_SEQUENCES, (spans, hints), &mut self.sequences);
             huffman::write_segment(&mut out, raw, at, &self.sequences);
             at = end;
         }
@@ -178,7 +179,30 @@ mod tests {
                 spans.push(Span { start, end: raw.len() as u32 });
                 raw.extend_from_slice(markup.as_bytes());
             }
-            let mut bytes = Compressor::new().block_with_spans(&raw, &spans).bytes;
+            let mut bytes = Compressor::new().block_with_spans(&raw, &spans, &[]).bytes;
+            bytes.extend_from_slice(&STREAM_END);
+            prop_assert!(inflated(&bytes) == raw);
+        }
+
+        /// Right hints, wrong ones, and such as make no sense at all.
+        #[test]
+        fn hints_change_no_byte_of_what_comes_out(
+            pieces in prop::collection::vec(("[0-9a-c]{0,12}", prop::sample::select(vec!["</v></c><c r=\"B", "<c>", ""])), 0..80),
+            lies in prop::collection::vec((0_u32..900, 0_u32..900, 0_u32..400), 0..20),
+        ) {
+            let (mut raw, mut hints) = (Vec::new(), Vec::new());
+            let mut last = std::collections::HashMap::new();
+            for (value, markup) in pieces {
+                raw.extend_from_slice(value.as_bytes());
+                let at = raw.len() as u32;
+                if let Some(earlier) = last.insert(markup, at) {
+                    hints.push(super::Hint { at, earlier, most: markup.len() as u32 });
+                }
+                raw.extend_from_slice(markup.as_bytes());
+            }
+            hints.extend(lies.into_iter().map(|(at, earlier, most)| super::Hint { at, earlier, most }));
+            hints.sort_by_key(|hint| hint.at);
+            let mut bytes = Compressor::new().block_with_spans(&raw, &[], &hints).bytes;
             bytes.extend_from_slice(&STREAM_END);
             prop_assert!(inflated(&bytes) == raw);
         }
