@@ -325,15 +325,17 @@ impl Section {
     fn show_moment(&self, days: i32, millis: u32, locale: &Locale, out: &mut Vec<u8>) {
         let (year, month, day) = serial_date::civil(days);
         let hour = millis / 3_600_000;
+        // Never more than two digits.
         let padded = |out: &mut Vec<u8>, number: u32, width: u8| {
-            if width >= 2 && number < 10 {
-                out.push(b'0');
-            }
-            serial_date::write_whole(out, number);
+            let digits = [b'0' + (number / 10 % 10) as u8, b'0' + (number % 10) as u8];
+            out.extend_from_slice(if width >= 2 || number >= 10 { &digits } else { &digits[1..] });
         };
         for piece in &self.pieces {
             match piece {
-                Piece::Literal(text) => out.extend_from_slice(text.as_bytes()),
+                Piece::Literal(text) => match text.as_bytes() {
+                    [only] => out.push(*only),
+                    text => out.extend_from_slice(text),
+                },
                 Piece::Year(..=2) => padded(out, year.unsigned_abs() % 100, 2),
                 Piece::Year(_) => {
                     let year = year.unsigned_abs();

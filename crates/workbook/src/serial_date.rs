@@ -68,6 +68,10 @@ pub fn read(serial: f64) -> Option<(i32, u32)> {
 
 /// Reads a serial number as a worksheet's XML has it; see [`read`].
 pub fn read_digits(text: &[u8]) -> Option<(i32, u32)> {
+    read_usual(text).or_else(|| read_any(text))
+}
+
+fn read_any(text: &[u8]) -> Option<(i32, u32)> {
     let mark = text.iter().position(|b| *b == b'.').unwrap_or(text.len());
     let (whole, fraction) = (&text[..mark], text.get(mark + 1..).unwrap_or_default());
     let digits =
@@ -84,6 +88,38 @@ pub fn read_digits(text: &[u8]) -> Option<(i32, u32)> {
     let day = u64::from(DAY_MILLIS);
     let days = i32::try_from(days + millis / day).ok().filter(|d| *d < 2_958_466)?;
     Some((days - DAYS_1970, (millis % day) as u32))
+}
+
+/// Five digits of a day, and perhaps up to twelve of a fraction.
+#[inline]
+fn read_usual(text: &[u8]) -> Option<(i32, u32)> {
+    let day: &[u8; 5] = text.first_chunk()?;
+    let mut over = 0_u8;
+    let mut days = 0_u32;
+    for byte in day {
+        let digit = byte.wrapping_sub(b'0');
+        over |= u8::from(digit > 9);
+        days = days * 10 + u32::from(digit);
+    }
+    let mut fraction = 0_u64;
+    match &text[5..] {
+        [] => {}
+        [b'.', digits @ ..] if digits.len() <= 12 => {
+            for byte in digits {
+                let digit = byte.wrapping_sub(b'0');
+                over |= u8::from(digit > 9);
+                fraction = fraction * 10 + u64::from(digit);
+            }
+            fraction *= 10_u64.pow(12 - digits.len() as u32);
+        }
+        _ => return None,
+    }
+    if over != 0 {
+        return None;
+    }
+    let millis = (fraction * 864 + 5_000_000) / 10_000_000;
+    let day = u64::from(DAY_MILLIS);
+    Some((days as i32 + (millis / day) as i32 - DAYS_1970, (millis % day) as u32))
 }
 
 /// Year, month and day of a count of days since 1970-01-01.
@@ -103,6 +139,16 @@ pub fn civil(days_since_1970: i32) -> (i32, u32, u32) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn usual_serial_numbers_are_read_as_any_other(text in "[0-9]{4,6}(\\.[0-9]{0,13})?|[0-9.E+-]{1,12}") {
+            if let Some(usual) = read_usual(text.as_bytes()) {
+                prop_assert_eq!(read_any(text.as_bytes()), Some(usual), "{}", text);
+            }
+        }
+    }
 
     #[test]
     fn every_millisecond_of_a_day_comes_back() {

@@ -304,6 +304,72 @@ pub fn scan(text: &[u8]) -> Option<DateScan> {
     if !(4..=40).contains(&text.len()) {
         return None;
     }
+    if let Some(scan) = scan_usual(text) {
+        return Some(scan);
+    }
+    scan_any(text)
+}
+
+/// The most common spellings, all parts at fixed places: `dd.MM.yyyy`, `yyyy-MM-dd`, and those with `HH:mm:ss` behind `T` or
+/// a blank. What is spelled otherwise, or has no such time, is left to [`scan_any`].
+#[inline]
+fn scan_usual(text: &[u8]) -> Option<DateScan> {
+    let date: &[u8; 10] = text.first_chunk()?;
+    let mut over = 0_u8;
+    let mut two = |a: u8, b: u8| {
+        let (a, b) = (a.wrapping_sub(b'0'), b.wrapping_sub(b'0'));
+        over |= u8::from(a > 9) | u8::from(b > 9);
+        u32::from(a) * 10 + u32::from(b)
+    };
+    let is_divider = |b: u8| matches!(b, b'-' | b'/' | b'.' | b' ');
+    // What is no digit makes large numbers here; they are thrown away with the rest below.
+    let (part, parts, widths) = if date[4] == date[7] && is_divider(date[4]) {
+        let year = two(date[0], date[1]) * 100 + two(date[2], date[3]);
+        (DatePart::YearFirst(date[4]), [year, two(date[5], date[6]), two(date[8], date[9])], [4, 2, 2])
+    } else if date[2] == date[5] && is_divider(date[2]) {
+        let year = two(date[6], date[7]) * 100 + two(date[8], date[9]);
+        (DatePart::YearLast(date[2]), [two(date[0], date[1]), two(date[3], date[4]), year], [2, 2, 4])
+    } else {
+        return None;
+    };
+    let mut spelling = DateSpelling { widths, ..DateSpelling::default() };
+    let mut millis = 0;
+    match text.len() {
+        10 => {}
+        19 => {
+            let time: &[u8; 9] = text.last_chunk()?;
+            spelling.gap = match time[0] {
+                b'T' => TimeGap::T,
+                b' ' => TimeGap::Blank,
+                _ => return None,
+            };
+            if time[3] != b':' || time[6] != b':' {
+                return None;
+            }
+            let (hour, minute, second) =
+                (two(time[1], time[2]), two(time[4], time[5]), two(time[7], time[8]));
+            if hour > 23 || minute > 59 || second > 59 {
+                return None;
+            }
+            millis = ((hour * 60 + minute) * 60 + second) * 1000;
+            (spelling.hour_digits, spelling.seconds) = (2, true);
+        }
+        _ => return None,
+    }
+    (over == 0).then_some(DateScan {
+        shape: DateShape { date: Some(part), meridiem: None, zoned: false },
+        spelling,
+        parts: parts.map(|part| part as u16),
+        millis,
+        languages: Languages::ALL,
+        name_is_both: false,
+        zone: Zone::default(),
+        too_fine: false,
+    })
+}
+
+/// As [`scan`], for any spelling.
+fn scan_any(text: &[u8]) -> Option<DateScan> {
     let mut scanner = Scanner {
         text,
         at: 0,
@@ -617,6 +683,27 @@ impl Scanner<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 4000, ..ProptestConfig::default() })]
+        #[test]
+        fn the_usual_spellings_are_read_as_any_other(
+            text in "[0-9]{2}([0-9]{2})?[-/. :][0-9]{2}[-/. ][0-9]{2}([0-9]{2})?([T ][0-9]{2}[:.][0-6][0-9][:.][0-6][0-9])?|[0-9T:./ -]{10}|[0-9T:./ -]{19}",
+        ) {
+            if let Some(usual) = scan_usual(text.as_bytes()) {
+                prop_assert_eq!(scan_any(text.as_bytes()), Some(usual), "{}", text);
+            }
+        }
+    }
+
+    #[test]
+    fn the_usual_spellings_are_found() {
+        for text in ["17.08.2031", "2031-08-17", "2031/08/17 06:05:59", "2031-08-17T23:59:59", "08/17/2031"] {
+            assert_eq!(scan_usual(text.as_bytes()), scan_any(text.as_bytes()), "{text}");
+            assert!(scan_usual(text.as_bytes()).is_some(), "{text}");
+        }
+    }
 
     #[test]
     fn days_are_found_in_each_shape() {
