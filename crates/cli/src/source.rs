@@ -173,6 +173,14 @@ impl Source {
         }
     }
 
+    /// Copies its bytes, compressed or not, as they came.
+    pub(crate) fn copy_to(&self, out: &mut File) -> io::Result<u64> {
+        let handle = self.handle().map_err(|failure| io::Error::other(failure.what))?;
+        let mut file = handle.file();
+        file.seek(SeekFrom::Start(0))?;
+        io::copy(&mut file, out)
+    }
+
     fn spool(folder: &Path) -> Result<Self> {
         let mut file = spooled(&mut io::stdin().lock(), folder, "keep standard input in the folder")?;
         let mut magic = [0; 2];

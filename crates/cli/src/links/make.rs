@@ -5,8 +5,9 @@ use super::{Damage, Link, LinkedColumn, LinkedTable, Mirror, SourceKind, VERSION
 use crate::docket::{DocketFile, draft::draft, shape::Shape};
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Import, Read};
+use crate::passes::candidate::Candidate;
 use crate::passes::survey::Surveyed;
-use crate::passes::write::{Candidate, Slot, Written};
+use crate::passes::write::{Slot, Written};
 use crate::source::{Source, is_address};
 use incola_core::docket::Docket;
 use incola_core::kind::{Kind, Rule};
@@ -302,9 +303,8 @@ pub(crate) fn remember(new: &NewLink, book: &Path) {
         let is_same = |stamp: Stamp| new.stamps.first() == Some(&stamp);
         if origin::stamp(Path::new(source)).is_ok_and(is_same)
             && let Ok(source) = Source::open(source, &std::env::temp_dir())
-            && let Ok(bytes) = source.reader()
         {
-            mirror.keep_source(new.link.parts[0].bytes, bytes);
+            mirror.keep_source(&source);
         }
     }
 }

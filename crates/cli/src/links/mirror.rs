@@ -6,9 +6,10 @@ use super::store::{bytes_of, prints};
 use super::{Link, Part};
 use crate::safety::state::make_folder;
 use crate::safety::{name_of, state_folder};
+use crate::source::Source;
 use serde::{Deserialize, Serialize};
 use std::fs;
-use std::io::{self, Read, Write};
+use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
 /// Bytes of a source that is kept to tell what was imported.
@@ -100,22 +101,18 @@ impl Mirror {
         }
     }
 
-    /// Keeps the source as it was imported, if it has not too many bytes.
-    pub(crate) fn keep_source(&self, bytes: u64, mut source: impl Read) {
+    /// Keeps the source as it was imported, if it has not too many bytes: as they came, so that the system may share them.
+    pub(crate) fn keep_source(&self, source: &Source) {
         let Some(path) = self.file("source") else { return };
         let _ = fs::remove_file(&path);
-        if bytes > MOST_KEPT {
-            return;
-        }
         let Some(folder) = path.parent() else { return };
-        let mut copy = || -> io::Result<()> {
-            let file = tempfile::NamedTempFile::new_in(folder)?;
-            let mut gzip = flate2::write::GzEncoder::new(file, flate2::Compression::fast());
-            let copied = io::copy(&mut source.by_ref().take(MOST_KEPT + 1), &mut gzip)?;
-            let file = gzip.finish()?;
-            if copied <= MOST_KEPT {
-                file.persist(&path).map_err(|e| e.error)?;
+        let copy = || -> io::Result<()> {
+            if source.about()?.len() > MOST_KEPT {
+                return Ok(());
             }
+            let mut file = tempfile::NamedTempFile::new_in(folder)?;
+            source.copy_to(file.as_file_mut())?;
+            file.persist(&path).map_err(|e| e.error)?;
             Ok(())
         };
         // It only shows what conflicts were about.

@@ -1,6 +1,7 @@
 //! The second pass: the plan is obeyed, cells are written, spelled again and compared.
 
 use super::blocks::Cut;
+use super::candidate::Candidate;
 use super::survey::Surveyed;
 use crate::bridge::{ColumnWriter, Loss, Outcome, Scratch};
 use crate::failure::{Failure, Result};
@@ -114,42 +115,6 @@ pub(crate) struct Written {
     pub(crate) prints: Vec<u64>,
     /// Columns whose values may be a key.
     pub(crate) candidates: Vec<Candidate>,
-}
-
-/// A column whose values may be a key, because none of them is there twice.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Candidate {
-    /// Its place in the slots.
-    pub(crate) place: usize,
-    /// Fingerprints of its values; none once one came back.
-    prints: Vec<u64>,
-    repeats: bool,
-}
-
-impl Candidate {
-    pub(crate) fn at(place: usize) -> Self {
-        Self { place, ..Self::default() }
-    }
-
-    /// Its place, if no value is there twice and none is missing.
-    pub(crate) fn if_unique(mut self) -> Option<usize> {
-        (!self.repeats && !repeats(&mut self.prints)).then_some(self.place)
-    }
-
-    fn merge(&mut self, mut later: Self) {
-        // Within a block, most that repeat are found at once.
-        self.repeats = self.repeats || later.repeats || repeats(&mut later.prints);
-        if self.repeats {
-            self.prints = Vec::new();
-        } else {
-            self.prints.append(&mut later.prints);
-        }
-    }
-}
-
-fn repeats(prints: &mut [u64]) -> bool {
-    prints.sort_unstable();
-    prints.first() == Some(&fingerprint::BLANK) || prints.windows(2).any(|pair| pair[0] == pair[1])
 }
 
 impl Written {
@@ -436,7 +401,7 @@ fn write_row(
         if placing.is_linked {
             prints.push(writer.fingerprint(field, &value));
             if let Some(candidate) = written.candidates.iter_mut().find(|c| c.place == place) {
-                candidate.prints.extend(prints.last());
+                candidate.add(field, prints.last().copied().unwrap_or_default());
             }
         }
         let is_blank = value == Value::Blank;

@@ -310,8 +310,8 @@ impl Applied {
         let parts = self.parts.iter().map(|(part, stamp)| SeenPart::now(part, *stamp)).collect();
         mirror.keep_seen(&Seen { parts });
         mirror.trust(&links::origin::reads(&self.link, book));
-        if let Some(bytes) = self.source.as_ref().and_then(|source| source.reader().ok()) {
-            mirror.keep_source(self.link.parts.first().map_or(0, |part| part.bytes), bytes);
+        if let Some(source) = &self.source {
+            mirror.keep_source(source);
         }
     }
 }
