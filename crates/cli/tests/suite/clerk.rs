@@ -219,7 +219,7 @@ impl Story {
     fn type_in(&self, folder: &Folder) {
         let shares = (self.world.tax == Some(Beside::Shared)).then_some(TAX);
         let grid = self.grid();
-        folder.change_part("book.xlsx", SHEET, |part| grid.into_part(&part, shares));
+        folder.change_part("book.xlsx", SHEET, |part| grid.put_into(&part, shares));
         let last = 1 + self.known.max(1) as u32;
         // Everything from a beginning to a mark.
         let moved = |text: &str, from: &str, to: char, now: &str| {
@@ -362,7 +362,7 @@ impl Story {
 
     /// Tells the whole story; `Err`: where the program and the model differ.
     fn tell(mut self, folder: &Folder) -> Result<Self, String> {
-        folder.write_old("calls.csv", &self.source_text());
+        folder.write_old("calls.csv", self.source_text());
         let plain = if self.world.is_table { "" } else { "--plain" };
         folder
             .run(&format!("import calls.csv --into book.xlsx --key Call --header 1 --as Berth=text {plain}"))
@@ -376,7 +376,7 @@ impl Story {
             for _ in 0..self.dice.below(4) {
                 self.change_source();
             }
-            folder.write_old("calls.csv", &self.source_text());
+            folder.write_old("calls.csv", self.source_text());
             if !self.step(folder)? {
                 return Ok(self);
             }

@@ -116,7 +116,7 @@ impl Grid {
     }
 
     /// The part with these cells in place of its own. `shares`: a column of formulas that share one text.
-    pub(crate) fn into_part(&self, part: &str, shares: Option<u32>) -> String {
+    pub(crate) fn put_into(&self, part: &str, shares: Option<u32>) -> String {
         let (from, to) = (part.find("<sheetData>").unwrap() + 11, part.find("</sheetData>").unwrap());
         let mut rows = String::new();
         let last =

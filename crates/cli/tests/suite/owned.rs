@@ -29,7 +29,7 @@ fn grid(rows: &str) -> Grid {
 fn book(rows: &str, options: &str) -> Folder {
     let folder = Folder::new().with("calls.csv", CALLS);
     folder.run(&format!("import calls.csv --into book.xlsx --header 1 --as Berth=text {options}")).expect(0);
-    folder.change_part("book.xlsx", SHEET, |part| grid(rows).into_part(&part, None));
+    folder.change_part("book.xlsx", SHEET, |part| grid(rows).put_into(&part, None));
     folder
 }
 
@@ -201,7 +201,7 @@ fn a_remark_keeps_its_row_until_someone_says_otherwise() {
     for (edits, after) in [("source", "Call|Berth|Dues\nA-1|'007|12.5\nA-3|'003|8.75|=C3*2"), ("sheet", rows)]
     {
         let folder = book(rows, "--key Call");
-        folder.write_old("calls.csv", &CALLS.replace("A-2,012,3.25\n", ""));
+        folder.write_old("calls.csv", CALLS.replace("A-2,012,3.25\n", ""));
         let run = folder.run("refresh book.xlsx").expect(4);
         assert!(
             run.out.contains("D3 holds something of your own, and the source has the record no more"),

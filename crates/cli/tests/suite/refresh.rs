@@ -85,7 +85,7 @@ fn an_unchanged_source_touches_nothing() {
     }
     folder.refresh("--dry-run").expect(0);
     // Other bytes, the same records.
-    folder.write_old("calls.csv", &CALLS.replace('\n', "\r\n"));
+    folder.write_old("calls.csv", CALLS.replace('\n', "\r\n"));
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("its bytes changed, its records did not"), "{}", run.out);
     assert!(folder.refresh("").expect(0).out.contains("unchanged"), "it is remembered");
@@ -137,7 +137,7 @@ fn what_the_source_changed_comes_in_and_is_told() {
     let styles = || folder.part("book.xlsx", "xl/styles.xml");
     std::fs::rename(folder.path("refreshed.xlsx"), folder.path("book.xlsx")).unwrap();
     let before = styles();
-    folder.write_old("calls.csv", &revised.replace("7.00", "7.50"));
+    folder.write_old("calls.csv", revised.replace("7.00", "7.50"));
     folder.refresh("").expect(0);
     assert_eq!(styles(), before);
 }
@@ -147,7 +147,7 @@ fn what_was_typed_by_hand_stays_unless_the_source_revised_it() {
     let folder = linked("");
     folder.type_in("B3", "0-12");
     folder.type_in("D4", "9");
-    folder.write_old("calls.csv", &CALLS.replace("1.75", "1.80").replace("003", "033"));
+    folder.write_old("calls.csv", CALLS.replace("1.75", "1.80").replace("003", "033"));
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("2 rows keep what was typed into them"), "{}", run.out);
     assert!(run.out.contains("Berth: 0-12 stays; the source has 012"), "{}", run.out);
@@ -157,7 +157,7 @@ fn what_was_typed_by_hand_stays_unless_the_source_revised_it() {
             .map(String::from)
     );
     // What stays is no news, and no conflict, the next time.
-    folder.write_old("calls.csv", &CALLS.replace("1.75", "1.90").replace("003", "033"));
+    folder.write_old("calls.csv", CALLS.replace("1.75", "1.90").replace("003", "033"));
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("1 revised"), "{}", run.out);
     assert_eq!(folder.rows("calls")[2], "\"A-3\"|\"033\"|47926|9");
@@ -169,7 +169,7 @@ fn a_conflict_stops_until_someone_says_who_wins() {
         let folder = linked("");
         folder.type_in("D4", "9");
         let before = folder.book();
-        folder.write_old("calls.csv", &CALLS.replace("8.25", "8.30").replace("12.50", "12.60"));
+        folder.write_old("calls.csv", CALLS.replace("8.25", "8.30").replace("12.50", "12.60"));
         let run = folder.refresh("").expect(4);
         assert!(run.out.contains("Dues: sheet 9.00, source 8.30, imported 8.25"), "{}", run.out);
         assert!(run.err.contains("incola refresh book.xlsx calls --edits sheet"), "{}", run.err);
@@ -180,7 +180,7 @@ fn a_conflict_stops_until_someone_says_who_wins() {
         assert_eq!(rows[0], "\"A-1\"|\"007\"|47924|12.6");
         // It is settled.
         folder.refresh("").expect(0);
-        folder.write_old("calls.csv", &CALLS.replace("8.25", "8.30").replace("12.50", "12.70"));
+        folder.write_old("calls.csv", CALLS.replace("8.25", "8.30").replace("12.50", "12.70"));
         let run = folder.refresh("").expect(0);
         assert!(!run.out.contains("conflict"), "{}", run.out);
         assert_eq!(folder.rows("calls")[2], rows[2]);
@@ -192,7 +192,7 @@ fn a_conflict_is_told_without_the_mirror_too() {
     let folder = linked("");
     folder.type_in("D4", "9");
     folder.type_in("B4", "x");
-    folder.write_old("calls.csv", &CALLS.replace("8.25", "8.30"));
+    folder.write_old("calls.csv", CALLS.replace("8.25", "8.30"));
     folder.forget(&["source"]);
     let run = folder.refresh("").expect(4);
     assert!(run.out.contains("Dues: sheet 9.00, source 8.30\n"), "{}", run.out);
@@ -204,7 +204,7 @@ fn rows_by_hand_stay_and_rows_taken_out_stay_out() {
     let folder = linked("");
     // A row typed below, a row taken out, and the others sorted.
     folder.put_rows(&[Some(3), Some(1), Some(0), None]);
-    folder.write_old("calls.csv", &(CALLS.replace("12.50", "12.60") + "A-5,031,02.04.2031,7.00\n"));
+    folder.write_old("calls.csv", CALLS.replace("12.50", "12.60") + "A-5,031,02.04.2031,7.00\n");
     let run = folder.refresh("").expect(0);
     assert!(
         run.out.contains("1 row added by hand stays, 1 record taken out by hand stays out"),
@@ -220,7 +220,7 @@ fn rows_by_hand_stay_and_rows_taken_out_stay_out() {
     ];
     assert_eq!(folder.rows("calls"), expected);
     // Also the next time.
-    folder.write_old("calls.csv", &(CALLS.replace("12.50", "12.70") + "A-5,031,02.04.2031,7.00\n"));
+    folder.write_old("calls.csv", CALLS.replace("12.50", "12.70") + "A-5,031,02.04.2031,7.00\n");
     folder.refresh("").expect(0);
     assert_eq!(folder.rows("calls").len(), 5);
 }
@@ -229,14 +229,14 @@ fn rows_by_hand_stay_and_rows_taken_out_stay_out() {
 fn a_row_that_was_edited_and_whose_record_went_is_a_conflict() {
     let folder = linked("");
     folder.type_in("D3", "4");
-    folder.write_old("calls.csv", &CALLS.replace("A-2,012,18.03.2031,3.00\n", ""));
+    folder.write_old("calls.csv", CALLS.replace("A-2,012,18.03.2031,3.00\n", ""));
     let run = folder.refresh("").expect(4);
     assert!(run.out.contains("changed by hand, and the source has it no more"), "{}", run.out);
     folder.refresh("--edits sheet").expect(0);
     assert_eq!(folder.rows("calls").len(), 4);
     let other = linked("");
     other.type_in("D3", "4");
-    other.write_old("calls.csv", &CALLS.replace("A-2,012,18.03.2031,3.00\n", ""));
+    other.write_old("calls.csv", CALLS.replace("A-2,012,18.03.2031,3.00\n", ""));
     other.refresh("--edits source").expect(0);
     assert_eq!(other.rows("calls").len(), 3);
 }
@@ -254,7 +254,7 @@ fn a_row_by_hand_is_not_taken_for_one_that_was_edited() {
         if let Some(cell) = edited {
             folder.type_in(cell, "4");
         }
-        folder.write_old("calls.csv", &CALLS.replace("A-2,012,18.03.2031,3.00\n", ""));
+        folder.write_old("calls.csv", CALLS.replace("A-2,012,18.03.2031,3.00\n", ""));
         let run = folder.refresh("");
         assert_eq!(run.status, if edited.is_some() { 4 } else { 0 }, "{}{}", run.out, run.err);
         if edited.is_some() {
@@ -279,13 +279,13 @@ fn records_that_moved_are_told_once() {
     // The order is the same from then on, also where a record comes between others.
     folder.write_old(
         "calls.csv",
-        &text.replace("12.60", "12.70").replace("A-2,", "A-9,001,01.04.2031,2.00\nA-2,"),
+        text.replace("12.60", "12.70").replace("A-2,", "A-9,001,01.04.2031,2.00\nA-2,"),
     );
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("1 added, 1 revised") && !told(&run.out), "{}", run.out);
     folder.write_old(
         "calls.csv",
-        &text.replace("12.60", "12.80").replace("A-2,", "A-9,001,01.04.2031,2.00\nA-2,"),
+        text.replace("12.60", "12.80").replace("A-2,", "A-9,001,01.04.2031,2.00\nA-2,"),
     );
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("1 revised") && !told(&run.out), "{}", run.out);
@@ -297,7 +297,7 @@ fn an_empty_text_is_no_heading() {
     folder.change_part("book.xlsx", "xl/worksheets/sheet1.xml", |sheet| {
         sheet.replacen("</row>", "<c r=\"E1\" t=\"str\"><v></v></c></row>", 1)
     });
-    folder.write_old("calls.csv", &(CALLS.to_owned() + "A-5,031,02.04.2031,7.00\n"));
+    folder.write_old("calls.csv", CALLS.to_owned() + "A-5,031,02.04.2031,7.00\n");
     folder.refresh("").expect(0);
     folder.write_old("more.csv", "Call,Berth,Arrived,Dues\nA-6,001,03.04.2031,2.00\n");
     folder
@@ -316,7 +316,7 @@ fn a_formula_in_the_last_row_makes_no_totals_of_it() {
             let end = start + sheet[start..].find("</c>").unwrap() + 4;
             format!("{}<c r=\"D5\"><f>{formula}</f><v>1.75</v></c>{}", &sheet[..start], &sheet[end..])
         });
-        folder.write_old("calls.csv", &(CALLS.to_owned() + "A-5,031,02.04.2031,7.00\n"));
+        folder.write_old("calls.csv", CALLS.to_owned() + "A-5,031,02.04.2031,7.00\n");
         folder.refresh("").expect(0);
         let sheet = folder.part("book.xlsx", "xl/worksheets/sheet1.xml");
         let left = folder.rows("calls");
@@ -347,7 +347,7 @@ fn a_blank_row_does_not_cut_a_plain_range() {
     assert!(folder.part("book.xlsx", "xl/workbook.xml").contains("$D$6"), "the hidden name reaches as far");
     let text =
         CALLS.replace("A-3,003,19.03.2031,8.25\n", "").replace("1.75", "1.80") + "A-5,031,02.04.2031,7.00\n";
-    folder.write_old("calls.csv", &text);
+    folder.write_old("calls.csv", text);
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("1 added, 1 gone, 1 revised"), "{}", run.out);
     let rows = folder.rows("calls");
@@ -377,7 +377,7 @@ fn without_a_key_rows_are_known_by_what_they_hold() {
 #[test]
 fn a_key_that_is_named_is_used() {
     let folder = linked("--key Berth,Arrived");
-    folder.write_old("calls.csv", &CALLS.replace("A-2", "B-2"));
+    folder.write_old("calls.csv", CALLS.replace("A-2", "B-2"));
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("Call: A-2 \u{2192} B-2"), "{}", run.out);
     let run =
@@ -445,7 +445,7 @@ fn damage_that_was_not_there_before_stops_a_refresh() {
         (calls.replace(",7.50", ",n/a").into_bytes(), "Dues: 1 value is no number; there were none before"),
     ];
     for (bytes, expected) in cases {
-        folder.write_old("calls.csv", &bytes);
+        folder.write_old("calls.csv", bytes);
         for options in ["", "--dry-run", "--edits source"] {
             let run = folder.refresh(options).expect(4);
             assert!(run.err.contains(expected), "{expected}: {}", run.err);
@@ -457,7 +457,7 @@ fn damage_that_was_not_there_before_stops_a_refresh() {
     folder.write_old("calls.csv", &one_byte);
     let run = folder.refresh("--accept damage").expect(1);
     assert!(run.out.contains("look") && run.out.contains("0 of 1 cells"), "{}", run.out);
-    folder.write_old("calls.csv", &[&one_byte[..], b"A-99,Tern,31.03.2031,1.00\n"].concat());
+    folder.write_old("calls.csv", [&one_byte[..], b"A-99,Tern,31.03.2031,1.00\n"].concat());
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("1 added"), "{}", run.out);
 }
@@ -468,13 +468,13 @@ fn damage_that_is_a_habit_stops_nothing() {
     let calls = "Call,Ship,Dues,Note\nA-1,Tern,12.50,ice\nA-2,Heron,3.00\nA-3,Anselm,8.25\nA-4,Tern,1.75,tar";
     let folder = Folder::new().with("calls.csv", calls);
     folder.run("import calls.csv --into book.xlsx --delimiter comma").expect(0);
-    folder.write_old("calls.csv", &format!("{calls}\nA-5,Heron,2.00\nA-6,Tern,4.00"));
+    folder.write_old("calls.csv", format!("{calls}\nA-5,Heron,2.00\nA-6,Tern,4.00"));
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("2 added"), "{}", run.out);
     // A value of several lines that comes with a record of its own is no damage either.
     folder.write_old(
         "calls.csv",
-        &format!("{calls}\nA-5,Heron,2.00\nA-6,Tern,4.00\nA-7,Tern,5.00,\"tar\nand rope\""),
+        format!("{calls}\nA-5,Heron,2.00\nA-6,Tern,4.00\nA-7,Tern,5.00,\"tar\nand rope\""),
     );
     assert!(folder.refresh("").expect(0).out.contains("1 added"));
 }
@@ -494,7 +494,7 @@ fn a_record_of_several_lines_that_breaks_the_cycle_stops_a_refresh() {
         .run("import calls.txt --into book.xlsx --layout multiline --lines-per-record 2 --header none")
         .expect(0);
     let before = folder.book();
-    folder.write_old("calls.txt", &records("0005 Tern 5\n0005 again"));
+    folder.write_old("calls.txt", records("0005 Tern 5\n0005 again"));
     let run = folder.refresh("").expect(4);
     assert!(run.err.contains("it is damaged") || run.err.contains("columns"), "{}", run.err);
     assert!(folder.book() == before);
@@ -528,7 +528,7 @@ fn what_is_accepted_goes_in() {
     assert_eq!(folder.rows("calls"), ["\"A-1\"|\"007\"|47924|12.5"]);
 
     let folder = linked("");
-    folder.write_old("calls.csv", &CALLS.replace("Dues", "Fees").replace("3.00", "3.10"));
+    folder.write_old("calls.csv", CALLS.replace("Dues", "Fees").replace("3.00", "3.10"));
     let run = folder.refresh("--accept columns").expect(0);
     assert!(run.out.contains("Dues is called Fees in the source now"), "{}", run.out);
     assert_eq!(folder.rows("calls")[1], "\"A-2\"|\"012\"|47925|3.1");
@@ -560,7 +560,7 @@ fn what_is_accepted_goes_in() {
         ["\"A-3\"|\"003\"|47926|8.25|\"Quill\"|5", "\"A-4\"|\"009\"|47927|1.8|\"Tern\"|6"].map(String::from)
     );
     assert!(folder.refresh("").expect(0).out.contains("unchanged"));
-    folder.write_old("calls.csv", &more.replace("8.25", "8.50"));
+    folder.write_old("calls.csv", more.replace("8.25", "8.50"));
     assert!(folder.refresh("").expect(0).out.contains("1 revised"));
 }
 
@@ -569,7 +569,7 @@ fn new_columns_are_told_and_left_out() {
     let folder = linked("");
     let more =
         CALLS.replace("Dues\n", "Dues,Agent\n").replace(".50\n", ".60,Quill\n").replace(".00\n", ".00,b\n");
-    folder.write_old("calls.csv", &more.replace(".25\n", ".25,c\n").replace(".75\n", ".75,d\n"));
+    folder.write_old("calls.csv", more.replace(".25\n", ".25,c\n").replace(".75\n", ".75,d\n"));
     let run = folder.refresh("").expect(0);
     assert!(
         run.out.contains("Agent: new in the source; left out, --accept columns takes it in"),
@@ -603,7 +603,7 @@ fn the_table_is_found_wherever_it_went() {
             .replace("name=\"Berth\"", "name=\"Quay\"")
             .replace("\"calls\"", "\"harbour\"")
     });
-    folder.write_old("calls.csv", &(CALLS.replace("012", "013") + "A-5,031,02.04.2031,7.00\n"));
+    folder.write_old("calls.csv", CALLS.replace("012", "013") + "A-5,031,02.04.2031,7.00\n");
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("table harbour in sheet Port calls"), "{}", run.out);
     let cells = folder.cells("book.xlsx", "Port calls");
@@ -620,7 +620,7 @@ fn a_link_survives_a_program_that_drops_its_parts() {
     let folder = linked("");
     folder.drop_links();
     folder.type_in("D4", "9");
-    folder.write_old("calls.csv", &CALLS.replace("3.00", "3.10"));
+    folder.write_old("calls.csv", CALLS.replace("3.00", "3.10"));
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("1 row keeps what was typed into it"), "{}", run.out);
     assert!(folder.part("book.xlsx", "customXml/item1.xml").contains("urn:incola:link:1"), "it is put back");
@@ -642,7 +642,7 @@ fn a_link_survives_a_program_that_drops_its_parts() {
 fn links_from_elsewhere_are_not_followed_until_they_are_trusted() {
     let folder = linked("");
     std::fs::copy(folder.path("book.xlsx"), folder.path("other.xlsx")).unwrap();
-    folder.write_old("calls.csv", &CALLS.replace("3.00", "3.10"));
+    folder.write_old("calls.csv", CALLS.replace("3.00", "3.10"));
     let run = folder.run("refresh other.xlsx").expect(4);
     assert!(
         run.err.contains("was not made by you at this place") && run.err.contains("/calls.csv"),
@@ -689,10 +689,10 @@ fn a_folder_is_linked_as_a_whole() {
     let folder = Folder::new();
     std::fs::create_dir(folder.path("in")).unwrap();
     folder.write_old("in/1.csv", CALLS);
-    folder.write_old("in/2.csv", &CALLS.replace("A-", "B-"));
+    folder.write_old("in/2.csv", CALLS.replace("A-", "B-"));
     folder.run("import in --into book.xlsx --together --sheet calls").expect(0);
-    folder.write_old("in/10.csv", &CALLS.replace("A-", "C-"));
-    folder.write_old("in/1.csv", &CALLS.replace("3.00", "3.30"));
+    folder.write_old("in/10.csv", CALLS.replace("A-", "C-"));
+    folder.write_old("in/1.csv", CALLS.replace("3.00", "3.30"));
     std::fs::remove_file(folder.path("in/2.csv")).unwrap();
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("in/10.csv") && run.out.contains("in/2.csv"), "{}", run.out);
@@ -720,7 +720,7 @@ fn a_pattern_in_quotes_is_linked_too() {
         Folder::new().with("w1.csv", CALLS).with("w2.csv", CALLS.replace("A-", "B-")).with("x.csv", "Q\n1\n");
     folder.run("import 'w*.csv' --into book.xlsx --together --sheet calls").expect(0);
     assert_eq!(folder.rows("calls").len(), 8);
-    folder.write_old("w3.csv", &CALLS.replace("A-", "C-"));
+    folder.write_old("w3.csv", CALLS.replace("A-", "C-"));
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("4 added"), "{}", run.out);
 }
@@ -737,7 +737,7 @@ fn formulas_totals_and_notes_beside_go_along() {
     lines.remove(5);
     lines.remove(2);
     let revised = lines.join("\n").replace("2305.49", "2505.49") + "\n";
-    folder.write_old("calls.csv", &revised);
+    folder.write_old("calls.csv", revised);
     let run = folder.refresh("").expect(0);
     assert!(run.out.contains("2 gone, 1 revised"), "{}", run.out);
     let sheet = folder.part("book.xlsx", "xl/worksheets/sheet1.xml");
@@ -758,8 +758,8 @@ fn several_workbooks_and_single_links_are_refreshed() {
     let folder = linked("").with("dues.csv", CALLS.replace("Call", "Due"));
     folder.run("import dues.csv --into book.xlsx").expect(0);
     folder.run("import calls.csv --into second.xlsx").expect(0);
-    folder.write_old("calls.csv", &CALLS.replace("3.00", "3.10"));
-    folder.write_old("dues.csv", &CALLS.replace("Call", "Due").replace("3.00", "3.20"));
+    folder.write_old("calls.csv", CALLS.replace("3.00", "3.10"));
+    folder.write_old("dues.csv", CALLS.replace("Call", "Due").replace("3.00", "3.20"));
     let run = folder.run("refresh book.xlsx dues").expect(0);
     assert!(!run.out.contains("table calls"), "{}", run.out);
     assert_eq!(folder.rows("calls")[1], "\"A-2\"|\"012\"|47925|3");
@@ -776,8 +776,8 @@ fn two_tables_on_one_sheet_have_links_of_their_own() {
     let dues = CALLS.replace("Call", "Due");
     let folder = linked("").with("dues.csv", &dues);
     folder.run("import dues.csv --into book.xlsx --sheet calls --at H1").expect(0);
-    folder.write_old("calls.csv", &(CALLS.replace("3.00", "3.10") + "A-5,031,02.04.2031,7.00\n"));
-    folder.write_old("dues.csv", &dues.replace("3.00", "3.20").replace("A-1,007,17.03.2031,12.50\n", ""));
+    folder.write_old("calls.csv", CALLS.replace("3.00", "3.10") + "A-5,031,02.04.2031,7.00\n");
+    folder.write_old("dues.csv", dues.replace("3.00", "3.20").replace("A-1,007,17.03.2031,12.50\n", ""));
     let run = folder.refresh("").expect(0);
     assert_eq!(run.out.matches("1 revised").count(), 2, "{}", run.out);
     let rows = folder.rows("calls");
@@ -786,7 +786,7 @@ fn two_tables_on_one_sheet_have_links_of_their_own() {
     assert_eq!(rows[4], "\"A-5\"|\"031\"|47940|7|||||||");
     // Both links are whole: nothing more is to be done, and each finds its own.
     assert_eq!(folder.refresh("").expect(0).out.matches("unchanged").count(), 2);
-    folder.write_old("dues.csv", &dues);
+    folder.write_old("dues.csv", dues);
     assert!(folder.refresh("").expect(0).out.contains("table dues"));
 }
 
@@ -799,7 +799,7 @@ fn a_signed_workbook_keeps_its_links_as_they_are() {
         bytes[at..at + 16].copy_from_slice(b"_xmlsignatures/o");
     }
     std::fs::write(folder.path("book.xlsx"), &bytes).unwrap();
-    folder.write_old("calls.csv", &CALLS.replace("3.00", "3.10"));
+    folder.write_old("calls.csv", CALLS.replace("3.00", "3.10"));
     for words in ["refresh book.xlsx", "link cut book.xlsx --all", "link repoint book.xlsx calls calls.csv"] {
         let run = folder.run(words).expect(4);
         assert!(run.err.contains("it is signed, and any change would break the signature"), "{}", run.err);
@@ -895,7 +895,7 @@ proptest::proptest! {
             lines.push(format!("N{n},new {n},{n}.5\n"));
             expected.push(format!("\"N{n}\"|\"new {n}\"|{n}.5"));
         }
-        folder.write_old("moves.csv", &(head.to_owned() + &lines.concat()));
+        folder.write_old("moves.csv", head.to_owned() + &lines.concat());
         let winner = if sheet_wins { "sheet" } else { "source" };
         folder.refresh(&format!("--accept shorter --edits {winner}")).expect(0);
         proptest::prop_assert_eq!(folder.rows("moves"), expected.clone());
@@ -903,7 +903,7 @@ proptest::proptest! {
         folder.refresh("--dry-run").expect(0);
         lines.push("Z,last,1.5\n".to_owned());
         expected.push("\"Z\"|\"last\"|1.5".to_owned());
-        folder.write_old("moves.csv", &(head.to_owned() + &lines.concat()));
+        folder.write_old("moves.csv", head.to_owned() + &lines.concat());
         folder.refresh("").expect(0);
         proptest::prop_assert_eq!(folder.rows("moves"), expected);
     }
@@ -919,7 +919,7 @@ fn a_refresh_that_is_killed_leaves_the_old_workbook_or_the_new_one() {
     folder.write_old("moves.csv", &text);
     folder.run("import moves.csv --into book.xlsx").expect(0);
     let old = folder.book();
-    folder.write_old("moves.csv", &text.replace("cargo of call 77", "revised"));
+    folder.write_old("moves.csv", text.replace("cargo of call 77", "revised"));
     for wait in [5, 20, 40, 80, 120, 200] {
         let mut child = folder.command("refresh book.xlsx").spawn().unwrap();
         std::thread::sleep(std::time::Duration::from_millis(wait));

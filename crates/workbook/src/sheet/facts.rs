@@ -574,7 +574,7 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
         found.has_row_beyond |= row.is_beyond;
         gathered.begin(row_number);
         if row_number < asked.first_row {
-            for cell in Cells::of(&row).filter(|c| c.is_filled()) {
+            for cell in Cells::of(&row).filter(RawCell::is_filled) {
                 facts.last_filled_row = row_number;
                 note_lookup(&mut facts.lookups, &cell, row_number);
             }

@@ -239,9 +239,11 @@ mod tests {
                     for (place, cell) in cells.iter().enumerate() {
                         match cell {
                             Cell::Blank => encoder.blank(place),
-                            Cell::Text(text, style) => drop(encoder.text(place, StyleId(*style), text.as_bytes())),
+                            Cell::Text(text, style) => {
+                                encoder.text(place, StyleId(*style), text.as_bytes());
+                            }
                             Cell::Number(digits, style) => {
-                                drop(encoder.number(place, StyleId(*style), |out| out.extend_from_slice(digits.as_bytes())));
+                                encoder.number(place, StyleId(*style), |out| out.extend_from_slice(digits.as_bytes()));
                             }
                             Cell::Boolean(is) => encoder.boolean(place, StyleId::default(), *is),
                         }

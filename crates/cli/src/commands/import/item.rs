@@ -11,6 +11,7 @@ use crate::source::Source;
 use incola_core::reading::{self, ColumnReading};
 use incola_workbook::limits;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 /// A workbook to be written, and what goes into it.
 pub(super) struct Book {
@@ -32,7 +33,7 @@ impl Book {
 pub(super) struct Item {
     pub(super) source: Source,
     pub(super) surveyed: Surveyed,
-    pub(super) options: Import,
+    pub(super) options: Arc<Import>,
     pub(super) choices: reading::Choices,
     pub(super) shape: Shape,
     pub(super) docket: Option<DocketFile>,

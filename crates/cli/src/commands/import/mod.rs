@@ -30,6 +30,7 @@ use opened::check_place;
 use std::collections::HashMap;
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// Imports sources into workbooks.
 pub(crate) fn run(options: &Import) -> Result<ExitCode> {
@@ -47,6 +48,7 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     let names = folder::expand(&options.sources)?;
     let are_many = names.len() > MOST_OPEN;
     let mut shelf = Shelf::default();
+    let shared = Arc::new(options.clone());
     let mut left = names.iter();
     // Small sources are looked at side by side, large ones one after the other, each on all processors.
     pipeline::ordered(
@@ -57,14 +59,14 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
         },
         || (),
         |(), (name, docket)| match docket {
-            Ok(docket) if is_small(name) => Found::Read(read(options, name, docket, &spool_folder)),
-            docket => Found::Named(name, docket),
+            Ok(docket) if is_small(name) => Found::Read(Box::new(read(&shared, name, docket, &spool_folder))),
+            docket => Found::Named(name, Box::new(docket)),
         },
         |found| {
             let prepared = match found {
-                Found::Read(found) => found,
+                Found::Read(found) => *found,
                 Found::Named(name, docket) => {
-                    docket.and_then(|docket| read(options, name, docket, &spool_folder))
+                    (*docket).and_then(|docket| read(&shared, name, docket, &spool_folder))
                 }
             };
             match prepared.and_then(|read| prepare(read, are_many)) {
@@ -137,9 +139,9 @@ const MOST_OPEN: usize = 64;
 /// A source on its way.
 enum Found<'n> {
     /// It was read.
-    Read(Result<ReadSource>),
+    Read(Box<Result<ReadSource>>),
     /// It is yet to be read: its name and docket.
-    Named(&'n str, Result<Option<DocketFile>>),
+    Named(&'n str, Box<Result<Option<DocketFile>>>),
 }
 
 /// A source that was read once.
@@ -147,7 +149,7 @@ struct ReadSource {
     name: String,
     source: Source,
     surveyed: Surveyed,
-    options: Import,
+    options: Arc<Import>,
     choices: reading::Choices,
     lines: Option<LineRange>,
     docket: Option<DocketFile>,
@@ -159,7 +161,12 @@ fn is_small(name: &str) -> bool {
 }
 
 /// Reads a source once.
-fn read(options: &Import, name: &str, docket: Option<DocketFile>, spool_folder: &Path) -> Result<ReadSource> {
+fn read(
+    options: &Arc<Import>,
+    name: &str,
+    docket: Option<DocketFile>,
+    spool_folder: &Path,
+) -> Result<ReadSource> {
     let source = match docket.as_ref().filter(|_| is_address(name)) {
         Some(file) => {
             let answer = Source::fetch(name, &file.docket.request, &Version::default(), spool_folder)?;
@@ -168,7 +175,11 @@ fn read(options: &Import, name: &str, docket: Option<DocketFile>, spool_folder: 
         None => Source::open(name, spool_folder)?,
     };
     let (choices, lines) = docket::apply::choices(&options.read, docket.as_ref())?;
-    let options = docket::apply::placing(options, docket.as_ref());
+    // What was typed holds the names of all sources: it is there once.
+    let options = match &docket {
+        None => Arc::clone(options),
+        docket => Arc::new(docket::apply::placing(options, docket.as_ref())),
+    };
     let surveyed = survey(&source, &choices, lines)?;
     Ok(ReadSource { name: name.to_owned(), source, surveyed, options, choices, lines, docket })
 }

@@ -64,7 +64,7 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     while columns.iter().any(|c| c.name.eq_ignore_ascii_case(&source_column)) {
         source_column.push('_');
     }
-    let options = Import { source_column: Some(source_column), ..options.clone() };
+    let options = Import { source_column: Some(source_column), ..(**options).clone() };
     let longest = sources.iter().map(|(s, _)| s.label().encode_utf16().count()).max().unwrap_or(0) as u32;
     let slots = slots_of(&options, shape);
     let number_style = number_style_for(&options, &mut styles);
