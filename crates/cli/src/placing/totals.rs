@@ -100,8 +100,11 @@ fn unclear(row: &KeptRow, (columns, data_first): (&[u32], u32), sheet: &str) -> 
     let mut text =
         format!("sheet \u{201c}{sheet}\u{201d}: row {} may be a record or a row of totals", row.row);
     for cell in row.shown.iter().filter(|cell| columns.contains(&cell.at.column)).take(5) {
-        let what = if cell.has_formula { "holds a formula" } else { "holds" };
-        text.push_str(&format!("\n  {} {what} \u{201c}{}\u{201d}", cell.at, sanitize::line(&cell.text)));
+        let held = row.formula(cell.at.column).map_or_else(
+            || format!("\u{201c}{}\u{201d}", sanitize::line(&cell.text)),
+            |formula| format!("={}", sanitize::line(&formula)),
+        );
+        text.push_str(&format!("\n  {} holds {held}", cell.at));
     }
     let column = |c: Option<&u32>| incola_workbook::column_letters(c.copied().unwrap_or(1));
     let range =

@@ -67,6 +67,7 @@ pub(crate) fn again(typed: &Import) -> String {
     add("extra", typed.extra.map(|extra| word(&extra)).as_deref());
     add("source-column", typed.source_column.as_deref());
     add("number-rows", typed.number_rows.as_deref());
+    // Not `--rows`: now there are more.
     let flags = [
         ("--together", typed.together),
         ("--plain", typed.plain),

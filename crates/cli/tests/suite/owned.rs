@@ -85,6 +85,7 @@ fn a_row_that_may_be_a_record_or_totals_is_asked_about() {
     let folder = book(rows, "--plain");
     let run = import(&folder, ONE, "--mode append").expect(4);
     assert!(run.err.contains("row 4 may be a record or a row of totals"), "{}", run.err);
+    assert!(run.err.contains("C4 holds =SUM(C2:C3)"), "{}", run.err);
     assert!(run.err.contains("--rows A2:C4") && run.err.contains("--rows A2:C3"), "{}", run.err);
     holds(&folder, rows);
     import(&folder, ONE, "--mode append --rows A2:C4").expect(0);

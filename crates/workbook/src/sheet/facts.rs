@@ -232,14 +232,17 @@ impl KeptRow {
 
     /// Whether one of its formulas looks up over rows from `first` on, as totals do.
     pub fn looks_up(&self, first: u32) -> bool {
-        self.cells.iter().any(|(_, cell)| {
-            let Ok(all) = tags("", cell) else { return false };
-            let Some(n) = all.iter().position(|t| t.opens("f") && t.kind == TagKind::Open) else {
-                return false;
-            };
-            let close = all.get(n + 1).map_or(all[n].end, |t| t.start);
-            Formula::parse(&xml::text(&cell[all[n].end..close]), self.row).looks_up(first)
-        })
+        let formulas = self.cells.iter().filter_map(|(column, _)| self.formula(*column));
+        formulas.into_iter().any(|text| Formula::parse(&text, self.row).looks_up(first))
+    }
+
+    /// The text of the formula in a column (from 1), without `=`; `None`: it has none of its own.
+    pub fn formula(&self, column: u32) -> Option<String> {
+        let (_, cell) = self.cells.iter().find(|(own, _)| *own == column)?;
+        let all = tags("", cell).ok()?;
+        let n = all.iter().position(|t| t.opens("f") && t.kind == TagKind::Open)?;
+        let close = all.get(n + 1).map_or(all[n].end, |t| t.start);
+        Some(xml::text(&cell[all[n].end..close]))
     }
 }
 
