@@ -4,12 +4,43 @@ use crate::failure::{Failure, Result};
 use crate::target::folder_of;
 use incola_core::docket::fits;
 use std::cmp::Ordering;
+use std::ffi::OsString;
 use std::path::Path;
 
 /// Whether a name stands for files whose names fit it: `*` for any characters, `?` for one. A file of that very name is itself.
 pub(crate) fn is_pattern(name: &str) -> bool {
     let file = Path::new(name).file_name().map(|n| n.to_string_lossy()).unwrap_or_default();
     file.contains(['*', '?']) && !crate::web::is_address(name) && !Path::new(name).exists()
+}
+
+/// The names of everything in a folder.
+///
+/// # Errors
+/// If it cannot be read.
+#[cfg(target_os = "linux")]
+pub(crate) fn names_in(folder: &Path) -> std::io::Result<Vec<OsString>> {
+    use rustix::fs::{Dir, Mode, OFlags, open};
+    use std::os::unix::ffi::OsStringExt;
+    let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
+    let mut names = Vec::new();
+    // Unlike the standard library's, it bears that closing fails.
+    let folder = rustix::io::retry_on_intr(|| open(folder, flags, Mode::empty()))?;
+    for entry in Dir::new(folder)? {
+        let name = entry?.file_name().to_bytes().to_vec();
+        if name != b"." && name != b".." {
+            names.push(OsString::from_vec(name));
+        }
+    }
+    Ok(names)
+}
+
+/// The names of everything in a folder.
+///
+/// # Errors
+/// If it cannot be read.
+#[cfg(not(target_os = "linux"))]
+pub(crate) fn names_in(folder: &Path) -> std::io::Result<Vec<OsString>> {
+    std::fs::read_dir(folder)?.map(|entry| entry.map(|entry| entry.file_name())).collect()
 }
 
 /// The sources that were typed, with folders and patterns replaced by their files. Of a folder, hidden files, dockets, workbooks
@@ -27,25 +58,25 @@ pub(crate) fn expand(names: &[String]) -> Result<Vec<String>> {
             continue;
         }
         let folder = if pattern.is_some() { folder_of(path) } else { path };
-        let entries = std::fs::read_dir(folder).map_err(|e| Failure::io(folder, "read the folder", &e))?;
+        let names = names_in(folder).map_err(|e| Failure::io(folder, "read the folder", &e))?;
         let is_wanted = |file: &str| match &pattern {
             Some(pattern) => fits(pattern.as_deref().unwrap_or_default(), &file.to_lowercase()),
             None => true,
         };
-        let shown = |entry: &std::fs::DirEntry| match path.parent() {
+        let shown = |name: &OsString| match path.parent() {
             // As it was typed, without a folder in front.
             Some(parent) if pattern.is_some() && parent.as_os_str().is_empty() => {
-                entry.file_name().to_string_lossy().into_owned()
+                name.to_string_lossy().into_owned()
             }
-            _ => entry.path().display().to_string(),
+            _ => folder.join(name).display().to_string(),
         };
-        let mut files: Vec<String> = entries
-            .filter_map(std::result::Result::ok)
-            .filter(|e| {
-                let file = e.file_name().to_string_lossy().into_owned();
-                e.path().is_file() && is_source(&file) && is_wanted(&file)
+        let mut files: Vec<String> = names
+            .iter()
+            .filter(|name| {
+                let file = name.to_string_lossy();
+                folder.join(name).is_file() && is_source(&file) && is_wanted(&file)
             })
-            .map(|e| shown(&e))
+            .map(shown)
             .collect();
         if files.is_empty() {
             let what = if pattern.is_some() { "no file is called so" } else { "the folder holds no files" };

@@ -36,9 +36,10 @@ where
         let (jobs, inbox) = mpsc::sync_channel::<(usize, I)>(AHEAD);
         let (outbox, done) = mpsc::sync_channel::<(usize, O)>(AHEAD);
         let inbox = Arc::new(Mutex::new(inbox));
+        let mut running = 0;
         for _ in 0..workers() {
             let (inbox, outbox, start, work) = (Arc::clone(&inbox), outbox.clone(), &start, &work);
-            scope.spawn(move || {
+            let spawned = std::thread::Builder::new().spawn_scoped(scope, move || {
                 let mut own = start();
                 loop {
                     let job = match inbox.lock() {
@@ -51,9 +52,18 @@ where
                     }
                 }
             });
+            running += usize::from(spawned.is_ok());
         }
         drop(outbox);
         let mut pending = [first, second].into_iter();
+        if running == 0 {
+            // The system has no thread to give: one after the other.
+            let mut own = start();
+            while let Some(block) = pending.next().map_or_else(&mut next, |block| Ok(Some(block)))? {
+                take(work(&mut own, block))?;
+            }
+            return Ok(());
+        }
         let (mut sent, mut taken) = (0, 0);
         let mut waiting = BTreeMap::new();
         let mut exhausted = false;

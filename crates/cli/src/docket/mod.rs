@@ -108,12 +108,11 @@ pub(crate) fn files_in(folders: &[PathBuf]) -> Vec<PathBuf> {
 }
 
 fn files_of(folder: &Path) -> Vec<PathBuf> {
-    let Ok(entries) = std::fs::read_dir(folder) else { return Vec::new() };
-    let ending = ENDING.as_bytes();
-    let mut own: Vec<PathBuf> = entries
-        .filter_map(std::result::Result::ok)
-        .filter(|e| e.file_name().as_encoded_bytes().ends_with(ending))
-        .map(|e| e.path())
+    let names = crate::folder::names_in(folder).unwrap_or_default();
+    let mut own: Vec<PathBuf> = names
+        .iter()
+        .filter(|name| name.as_encoded_bytes().ends_with(ENDING.as_bytes()))
+        .map(|name| folder.join(name))
         .filter(|p| p.is_file())
         .collect();
     own.sort();

@@ -2,6 +2,7 @@
 
 use super::state::{make_folder, name_of, open_file, state_folder};
 use crate::failure::{Failure, Result};
+use crate::folder::names_in;
 use crate::render::command::quoted;
 use std::cell::RefCell;
 use std::collections::HashMap;
@@ -87,13 +88,12 @@ fn unfinished_in(folder: &Path) -> Vec<PathBuf> {
         static KNOWN: RefCell<HashMap<PathBuf, Vec<PathBuf>>> = RefCell::default();
     }
     let look = || -> Vec<PathBuf> {
-        let Ok(entries) = fs::read_dir(folder) else { return Vec::new() };
-        let names = entries.flatten().map(|entry| (entry.file_name(), entry.path()));
+        let names = names_in(folder).unwrap_or_default().into_iter();
         let is_unfinished = |name: &OsString| {
             let name = name.as_encoded_bytes();
             name.starts_with(b".incola-") && name.ends_with(b".tmp")
         };
-        names.filter(|(name, _)| is_unfinished(name)).map(|(_, path)| path).collect()
+        names.filter(is_unfinished).map(|name| folder.join(name)).collect()
     };
     KNOWN.with_borrow_mut(|known| known.entry(folder.to_owned()).or_insert_with(look).clone())
 }

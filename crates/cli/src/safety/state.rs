@@ -40,14 +40,12 @@ pub(crate) fn open_file(path: &Path) -> io::Result<File> {
 
 /// Removes temporary files that a run which was killed left in a folder. Only for whoever holds the lock of what the folder is of.
 pub(crate) fn clear_temporary(folder: &Path) {
-    let Ok(entries) = fs::read_dir(folder) else { return };
-    for entry in entries.flatten() {
-        let name = entry.file_name();
+    for name in crate::folder::names_in(folder).unwrap_or_default() {
         let is_temporary = name.as_encoded_bytes().starts_with(b".tmp")
             || Path::new(&name).extension().is_some_and(|e| e == "part");
         if is_temporary {
             // What cannot be removed does no harm.
-            let _ = fs::remove_file(entry.path());
+            let _ = fs::remove_file(folder.join(&name));
         }
     }
 }

@@ -30,13 +30,13 @@ struct Version {
 
 /// All versions in a folder, those that are pending too, in their order.
 fn all(folder: &Path) -> io::Result<Vec<Version>> {
-    let entries = match fs::read_dir(folder) {
+    let names = match crate::folder::names_in(folder) {
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
-        entries => entries?,
+        names => names?,
     };
     let mut versions = Vec::new();
-    for entry in entries {
-        let path = entry?.path();
+    for name in names {
+        let path = folder.join(name);
         let stem = path.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
         let ending = path.extension().map(|e| e.to_string_lossy().into_owned()).unwrap_or_default();
         let mut parts = stem.split('-');
