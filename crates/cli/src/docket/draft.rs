@@ -88,7 +88,7 @@ pub(crate) fn format_of(rule: &Rule, format: Option<String>) -> Option<String> {
     }
 }
 
-fn starts_text(fixed: &Fixed) -> String {
+pub(crate) fn starts_text(fixed: &Fixed) -> String {
     let starts: Vec<String> = from_one(&fixed.starts).iter().map(usize::to_string).collect();
     starts.join(",")
 }

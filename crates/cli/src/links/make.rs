@@ -2,7 +2,8 @@
 
 use super::origin::{self, Stamp};
 use super::{Damage, Link, LinkedColumn, LinkedTable, Mirror, SourceKind, VERSION};
-use crate::docket::{DocketFile, draft::draft, shape::Shape};
+use crate::docket::draft::{draft, starts_text};
+use crate::docket::{DocketFile, shape::Shape};
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Import, Read};
 use crate::passes::candidate::Candidate;
@@ -12,7 +13,7 @@ use crate::source::{Source, is_address};
 use incola_core::docket::Docket;
 use incola_core::kind::{Kind, Rule};
 use incola_core::reading::ColumnReading;
-use incola_core::record::{Division, Multiline};
+use incola_core::record::{Division, LineParts, Multiline, Unit};
 use incola_core::selector::Selector;
 use incola_workbook::{CellRef, Range, serial_date};
 use std::path::Path;
@@ -179,6 +180,12 @@ fn pin(read: &mut incola_core::docket::Reading, surveyed: &Surveyed) {
     {
         read.layout = Some("multiline".into());
         read.lines_per_record = Some(lines.len());
+        // Lines that a mark divides have no starts to state: they are divided by that mark again.
+        let starts = |parts: &LineParts| match parts {
+            LineParts::Fixed(fixed) if fixed.unit == Unit::Characters => Some(starts_text(fixed)),
+            _ => None,
+        };
+        read.starts = lines.iter().map(starts).collect::<Option<Vec<_>>>().map(|lines| lines.join("/"));
     }
 }
 

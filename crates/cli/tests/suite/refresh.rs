@@ -501,6 +501,42 @@ fn a_record_of_several_lines_that_breaks_the_cycle_stops_a_refresh() {
 }
 
 #[test]
+fn the_starts_of_each_line_of_a_record_stay_as_they_were() {
+    // Each call has a second line; in the next file its column at the right is blank throughout.
+    let records = |notes: [&str; 4]| -> String {
+        let calls = [
+            ("0001", "Heron", "12"),
+            ("0002", "Petrel", "7"),
+            ("0003", "Wigeon", "31"),
+            ("0004", "Tern", "5"),
+        ];
+        let line = |((call, vessel, tons), note): ((&str, &str, &str), &str)| {
+            format!("{call} {vessel:<10}{tons:>4}\n     {note}\n")
+        };
+        calls.into_iter().zip(notes).map(line).collect()
+    };
+    let full = ["quay 2    north", "quay 3    south", "roads     west", "quay 9    north"];
+    let folder = Folder::new();
+    folder.write_old("calls.txt", records(full));
+    folder
+        .run("import calls.txt --into book.xlsx --layout multiline --starts 1,6,16/6,16 --header none --key 1 --no-questions")
+        .expect(0);
+    let before = folder.rows("calls");
+    assert!(before[0].contains("quay 2") && before[0].contains("north"), "{before:?}");
+    folder.write_old("calls.txt", records(["quay 2", "quay 3", "roads", "quay 11"]));
+    folder.refresh("").expect(0);
+    let after = folder.rows("calls");
+    assert_eq!(after.len(), 4);
+    assert!(after[3].contains("quay 11") && after[0].contains("\"quay 2\""), "{after:?}");
+    // Found by itself and then linked, the same starts are written down.
+    let folder = Folder::new();
+    folder.write_old("calls.txt", records(full));
+    folder.run("import calls.txt --into book.xlsx --lines-per-record 2 --header none --no-questions");
+    let link = folder.part("book.xlsx", "customXml/item1.xml");
+    assert!(link.contains("lines_per_record = 2") && link.contains("starts = "), "{link}");
+}
+
+#[test]
 fn a_file_that_grows_is_not_read_half() {
     let folder = linked("");
     let before = folder.book();
