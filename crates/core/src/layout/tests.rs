@@ -52,6 +52,26 @@ fn headers_are_told_from_records() {
 }
 
 #[test]
+fn a_record_of_labels_that_is_mostly_blank_is_no_line_in_front() {
+    let call =
+        |n: u32| format!("Arrived: 2031-03-{n:02}\nVessel: Heron {n}\nDues: {n}.25\nGross: 30{n}.5\n\n");
+    let calls: String = (10..17).map(call).collect();
+    for (front, lines) in [
+        ("Arrived:\nDues: 439.5\n\n", 0),
+        ("", 0),
+        // What has other labels stands in front.
+        ("Printed: 2031-04-01\nDues: 439.5\n\n", 3),
+        ("Port of Tolgarth Quay\n\n", 2),
+    ] {
+        let layout = detected(&format!("{front}{calls}"));
+        let is_labelled =
+            matches!(&layout.dialect.value.division, Division::Multiline(Multiline::Labelled { .. }));
+        assert!(is_labelled, "{front}: {:?}", layout.dialect.value);
+        assert_eq!(layout.lines_before_data, lines, "{front}");
+    }
+}
+
+#[test]
 fn units_below_the_names_are_no_record() {
     let layout =
         detected("Time,Level,Wind\nhh:mm,m,kn\n09:30,1.2,5\n09:40,1.3,6\n09:50,1.4,7\n10:00,1.4,8\n");

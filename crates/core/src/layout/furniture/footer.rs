@@ -3,8 +3,8 @@
 use super::super::candidates::Candidate;
 use super::super::{Footer, Samples, SetAside, Total};
 use super::rows::{Place, Row};
-use super::{Judged, total};
-use crate::record::{Division, Machine, Multiline, split_label};
+use super::{Judged, labelled, total};
+use crate::record::{Division, Machine, Multiline};
 
 /// Rows that are looked at, from the end.
 const LOOKED_AT: usize = 60;
@@ -69,33 +69,12 @@ pub(super) fn find(
         }
     }
     if let Division::Multiline(Multiline::Labelled { labels, .. }) = &candidate.dialect.division {
-        remarks_behind_labels(sample, judged, labels, &mut footer);
+        labelled::remarks(sample, judged, (labels, REMARK), &mut footer);
     }
     if let Some(row) = judged.rows.rows.get(end).filter(|r| r.place == last) {
         footer.lines_before = row.line - 1;
     }
     (footer, end)
-}
-
-/// Lines behind the last label of the last record that have none themselves are remarks.
-fn remarks_behind_labels(sample: &[u8], judged: &Judged<'_>, labels: &[Vec<u8>], footer: &mut Footer) {
-    let last = if judged.rows.is_whole { Place::Head } else { Place::Tail };
-    let Some(row) = judged.rows.rows.last().filter(|r| r.place == last && r.aside.is_none()) else { return };
-    let lines: Vec<&[u8]> = super::super::lines::lines(&sample[row.start..row.end]).collect();
-    let known = |line: &[u8]| {
-        let (label, _) = split_label(line);
-        line.starts_with(b" ")
-            || line.starts_with(b"\t")
-            || labels.iter().any(|l| l.eq_ignore_ascii_case(label))
-    };
-    let remarks = lines.iter().rev().take_while(|l| !known(l)).count() as u64;
-    if remarks == 0 || remarks >= row.lines {
-        return;
-    }
-    let line = row.line + row.lines - remarks;
-    footer.lines_before = line - 1;
-    footer.filled_lines = remarks;
-    footer.set_aside.push(SetAside { line, lines: remarks, why: REMARK });
 }
 
 /// Whether a row at the end does not fit, and is too short or nearly blank.

@@ -9,7 +9,7 @@ use super::judge::is_rising;
 use super::names::{
     comment_fields, distinct, is_second_line, is_units, is_year, joined, name_like, narrow_names,
 };
-use super::{Judged, is_comment};
+use super::{Judged, is_comment, labelled};
 use crate::kind;
 use crate::record::{Division, Multiline, Step};
 
@@ -75,6 +75,9 @@ pub(super) fn find(
         }
         HeaderChoice::Auto if !header.names.is_empty() => {
             header.why = "the labels are the names".into();
+            if let Division::Multiline(Multiline::Labelled { labels, .. }) = &candidate.dialect.division {
+                first = labelled::first_record(samples.head, judged, labels, first);
+            }
             None
         }
         HeaderChoice::Auto if types.is_some() => {

@@ -7,6 +7,7 @@ mod details;
 mod footer;
 mod header;
 mod judge;
+mod labelled;
 mod names;
 mod rows;
 mod total;
