@@ -303,9 +303,22 @@ impl Machine {
     }
 }
 
-/// The label of a line and its value: at the first colon or equals sign, or the whole line as a label.
+/// Dots that lead the eye from a label to its value, at least.
+const LEADER: &[u8] = b"...";
+
+/// The label of a line and its value: at the first colon or equals sign, or where dots lead from one to the other, or the whole line as
+/// a label.
 pub(crate) fn split_label(line: &[u8]) -> (&[u8], &[u8]) {
-    match memchr::memchr2(b':', b'=', line) {
+    let mark = memchr::memchr2(b':', b'=', line);
+    let dots = memchr::memmem::find(line, LEADER).filter(|at| *at > 0 && mark.is_none_or(|mark| *at < mark));
+    if let Some(from) = dots {
+        let value =
+            line[from..].iter().position(|b| *b != b'.').map_or(&line[line.len()..], |at| &line[from + at..]);
+        let value = value.trim_ascii_start();
+        let behind = value.strip_prefix(b":").or_else(|| value.strip_prefix(b"="));
+        return (line[..from].trim_ascii(), behind.unwrap_or(value).trim_ascii());
+    }
+    match mark {
         Some(at) => (line[..at].trim_ascii(), line[at + 1..].trim_ascii()),
         None => (line.trim_ascii(), &[]),
     }
@@ -368,6 +381,24 @@ oil
             (Step::Record, vec!["010", "Finch", "oil"]),
         ];
         assert_eq!(read(text, division), owned(expected));
+    }
+
+    #[test]
+    fn labels_end_at_a_mark_or_where_dots_lead() {
+        for (line, label, value) in [
+            ("Vessel: Grey Heron", "Vessel", "Grey Heron"),
+            ("Dues = 12.5", "Dues", "12.5"),
+            ("Vessel ......... Grey Heron", "Vessel", "Grey Heron"),
+            ("Arrived........: 09:30", "Arrived", "09:30"),
+            ("Due at ... 12:30", "Due at", "12:30"),
+            ("Note: later ... or never", "Note", "later ... or never"),
+            ("Berth ....", "Berth", ""),
+            ("... and so on", "... and so on", ""),
+            ("no label at all", "no label at all", ""),
+        ] {
+            let (own_label, own_value) = split_label(line.as_bytes());
+            assert_eq!((own_label, own_value), (label.as_bytes(), value.as_bytes()), "{line}");
+        }
     }
 
     #[test]
