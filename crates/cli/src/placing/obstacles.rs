@@ -63,7 +63,7 @@ fn in_the_way(place: &Place, wish: &Wish, name: &str) -> Result<()> {
     };
     let is_there = |run: &&Run| run.from.max(goes + 1) <= run.to.min(last);
     // Formulas beside go on with the rows.
-    let beside = place.facts.beside_runs.iter().filter(|_| place.facts.beside.iter().any(|c| c.formulas > 0));
+    let beside = place.facts.typed_runs.iter().filter(|_| place.facts.beside.iter().any(|c| c.formulas > 0));
     let Some(run) = place.facts.runs.iter().chain(beside).find(is_there) else { return Ok(()) };
     let where_to = place.range();
     let mut text = format!(

@@ -132,6 +132,34 @@ fn one_formula_for_all_rows_is_not_torn() {
 }
 
 #[test]
+fn formulas_that_were_filled_down_beforehand_are_not_in_the_way() {
+    // Of a table with blank rows, and of a plain range.
+    for (last, options) in [(6, ""), (0, "--plain")] {
+        let folder =
+            book("Call|Berth|Dues|Tax\nA-1|'007|12.5|=C2*2\n|||=C3*2\n|||=C4*2\n|||=C5*2\n|||=C6*2", options);
+        if last > 0 {
+            folder.change_part("book.xlsx", "xl/tables/table1.xml", |table| {
+                let more = "<tableColumn id=\"9\" name=\"Tax\"/></tableColumns>";
+                table
+                    .replace("A1:C4", "A1:D6")
+                    .replace("</tableColumns>", more)
+                    .replace("count=\"3\"", "count=\"4\"")
+            });
+        }
+        import(&folder, ONE, "--mode append").expect(0);
+        // The table ends with its rows then.
+        let left = if last > 0 { "" } else { "\n|||=C4*2\n|||=C5*2\n|||=C6*2" };
+        holds(&folder, &format!("Call|Berth|Dues|Tax\nA-1|'007|12.5|=C2*2\nA-4|'009|1.5|=C3*2{left}"));
+    }
+    // A sum further down is.
+    let rows = "Call|Berth|Dues|Tax\nA-1|'007|12.5|=C2*2\nA-2|'012|3.25|=C3*2\n|||\n|||=SUM(D2:D3)";
+    let folder = book(rows, "--plain");
+    let run = import(&folder, CALLS, "--mode append").expect(4);
+    assert!(run.err.contains("something stands where rows go") && run.err.contains("D5"), "{}", run.err);
+    holds(&folder, rows);
+}
+
+#[test]
 fn what_the_source_does_not_own_is_not_written_over() {
     // A new column beside the clerk's own.
     for rows in ["Call|Berth|Dues\nA-1|'007|12.5|asked", "Call|Berth|Dues|\nA-1|'007|12.5\n|||\n|||"] {

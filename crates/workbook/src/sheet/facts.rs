@@ -132,6 +132,9 @@ pub struct SheetFacts {
     pub beside: Vec<ColumnFacts>,
     /// Runs of rows that are filled in the columns beside, as [`runs`](Self::runs) are for the columns asked for.
     pub beside_runs: Vec<Run>,
+    /// The same, of what was typed there; below the last row of data also formulas that look up over a range. Formulas that go on are
+    /// none of it.
+    pub typed_runs: Vec<Run>,
     /// Columns that were not asked for and hold something, in rising order; the first few hundred that were met.
     pub others: Vec<OtherColumn>,
     /// The first hidden row from the first row asked for on, and how many there are up to the last row of data.
@@ -182,7 +185,7 @@ impl SheetFacts {
 
     /// The cells that are told.
     pub(crate) fn told_cells(&mut self) -> impl Iterator<Item = &mut ExistingCell> {
-        let runs = self.runs.iter_mut().chain(&mut self.beside_runs);
+        let runs = self.runs.iter_mut().chain(&mut self.beside_runs).chain(&mut self.typed_runs);
         runs.flat_map(|run| {
             run.cells.iter_mut().chain(run.tail.iter_mut().flat_map(|row| row.shown.iter_mut()))
         })
@@ -207,7 +210,11 @@ impl SheetFacts {
         }
         self.last_row = self.last_row.max(later.last_row);
         self.last_filled_row = self.last_filled_row.max(later.last_filled_row);
-        for (mine, more) in [(&mut self.runs, later.runs), (&mut self.beside_runs, later.beside_runs)] {
+        for (mine, more) in [
+            (&mut self.runs, later.runs),
+            (&mut self.beside_runs, later.beside_runs),
+            (&mut self.typed_runs, later.typed_runs),
+        ] {
             for run in more {
                 add_run(mine, run);
             }
@@ -468,9 +475,12 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
                 known.texts +=
                     u64::from(matches!(cell.kind, CellKind::Shared | CellKind::Inline | CellKind::Text));
             }
+            let mut is_typed = !cell.has_formula();
             if cell.has_formula() {
                 known.formulas += u64::from(is_data);
                 let formula = formula_of(&cell, here);
+                is_typed = !is_data
+                    && matches!(&formula, FormulaText::Own(f) | FormulaText::Lone(f) if !f.range_ends().is_empty());
                 if is_data && !matches!(formula, FormulaText::Array(_)) {
                     // The last one counts.
                     found.children.retain(|(c, ..)| *c != place);
@@ -502,6 +512,14 @@ fn look(rows: &RowBytes, asked: &Columns, scan: &Scan<'_>, scanner: &mut impl Sc
             } else if is_data {
                 known.constants += 1;
                 known.first_constant = known.first_constant.or(Some(here));
+            }
+            if is_typed && !is_asked {
+                add_run(&mut facts.typed_runs, Run { from: row_number, to: row_number, ..Run::default() });
+                let run =
+                    facts.typed_runs.last_mut().filter(|r| r.from == row_number && r.cells.len() < TOLD);
+                if let Some(run) = run {
+                    run.cells.push(existing(&cell, here));
+                }
             }
             let (runs, lately, was_filled) = if is_asked {
                 (&mut facts.runs, &mut lately, &mut is_filled)

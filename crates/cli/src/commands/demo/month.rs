@@ -7,7 +7,7 @@ use crate::safety::identity::Identity;
 use crate::stand_in::StandIn;
 use crate::target::Target;
 use incola_workbook::package::rewrite::with_part_changed;
-use incola_workbook::xml;
+use incola_workbook::{CellRef, Range, xml};
 use std::fs::File;
 use std::path::{Path, PathBuf};
 
@@ -164,11 +164,22 @@ fn type_in(book: &str, part: &str, cell: &str, typed: &Typed<'_>) -> Result<()> 
     say(&format!("  {cell}: {shown}\n"))?;
     let change = |content: Vec<u8>| {
         let sheet = String::from_utf8_lossy(&content).into_owned();
-        with_cell(&sheet, cell, &xml).into_bytes()
+        with_cell(&reaching(&sheet, cell), cell, &xml).into_bytes()
     };
     let stood = Identity::at(&path).map_err(|e| Failure::io(&path, "read it", &e))?;
     let target = Target::back(&path, stood)?;
     with_part_changed(Box::new(file), part, target, change).map_err(failed)?.commit()
+}
+
+/// A sheet that says that it reaches as far as a cell.
+fn reaching(sheet: &str, cell: &str) -> String {
+    let open = "<dimension ref=\"";
+    let Some(start) = sheet.find(open).map(|at| at + open.len()) else { return sheet.to_owned() };
+    let end = start + sheet[start..].find('"').unwrap_or(0);
+    match (Range::parse(&sheet[start..end]), CellRef::parse(cell)) {
+        (Some(range), Some(cell)) => format!("{}{}{}", &sheet[..start], range.with(cell), &sheet[end..]),
+        _ => sheet.to_owned(),
+    }
 }
 
 /// A sheet with a cell in place of the one that is there, or at the end of its row, or in a row of its own. `xml`: what follows its
