@@ -161,7 +161,8 @@ impl Place {
     /// words.
     pub(crate) fn left_behind(&self, book: &ExistingBook, sheet: &str) -> Vec<String> {
         let (old, new) = (self.data_last, self.last_row());
-        if new == old || old < self.data_first || self.heading_row.is_some() {
+        // With fewer rows they cover blank cells, which sum up to nothing.
+        if new <= old || old < self.data_first || self.heading_row.is_some() {
             return Vec::new();
         }
         let columns = self.columns();
@@ -169,7 +170,8 @@ impl Place {
         let formulas = self.facts.lookups.iter().filter(|(_, ends)| ends.iter().any(is_ours));
         let mut told: Vec<String> = formulas.take(5).map(|(at, _)| at.to_string()).collect();
         let is_own = |name: &str| self.named.as_ref().is_some_and(|(own, _)| own == name);
-        for name in book.defined_names().iter().filter(|n| !n.is_hidden && !is_own(&n.name)) {
+        let goes_along = |name: &str| is_own(name) || name == "_xlnm._FilterDatabase";
+        for name in book.defined_names().iter().filter(|n| !n.is_hidden && !goes_along(&n.name)) {
             let Some((of, range)) = name.range() else { continue };
             let ends =
                 range.to.row == old || self.totals.as_ref().is_some_and(|t| range.to.row == t.stood().1);
