@@ -21,6 +21,12 @@ pub(crate) fn print(text: &str) -> Result<(), Failure> {
     }
 }
 
+/// Prints what tells of work that is done: if that fails, the work stands all the same.
+pub(crate) fn print_receipt(text: &str) -> Result<(), Failure> {
+    print(text)
+        .map_err(|failure| failure.leaving("what it is about was done: the workbooks are as it would say"))
+}
+
 /// Tells something on standard error that is no failure.
 pub(crate) fn note(text: &str) {
     let mut out = anstream::stderr().lock();

@@ -5,7 +5,7 @@ use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Accept, Edits, Refresh};
 use crate::links::{self, Kept};
-use crate::output::{print, report as tell};
+use crate::output::{print_receipt, report as tell};
 use crate::refresh::report::Report;
 use crate::refresh::{self, Compared, Located, Standing, Winner, Wishes};
 use crate::render;
@@ -45,10 +45,6 @@ impl BookOutcome {
     }
 }
 
-fn in_place(failure: Failure) -> Failure {
-    failure.leaving("what it is about was done: the workbooks are as it would say")
-}
-
 /// Brings the linked tables of workbooks up to date.
 pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
     let (books, names) = divided(&options.names)?;
@@ -82,10 +78,10 @@ pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
     }
     if options.json {
         let all: Vec<_> = outcomes.iter().map(render::refresh::json).collect();
-        print(&render::json_text(&all)).map_err(in_place)?;
+        print_receipt(&render::json_text(&all))?;
     } else {
         let pages: Vec<String> = outcomes.iter().map(|o| render::refresh::page(o, options.all)).collect();
-        print(&pages.join("\n")).map_err(in_place)?;
+        print_receipt(&pages.join("\n"))?;
     }
     for outcome in &outcomes {
         for (_, failure) in &outcome.failures {

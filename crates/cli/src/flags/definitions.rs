@@ -114,8 +114,9 @@ pub(crate) struct Refresh {
     /// Who wins where a cell was changed by hand and by the source
     #[arg(long, value_name = "source|sheet")]
     pub(crate) edits: Option<Edits>,
-    /// Go on although columns went, came or changed their kind (columns), or far fewer records came than before (shorter)
-    #[arg(long, value_name = "columns|shorter")]
+    /// Go on although columns went, came or changed their kind (columns), far fewer records came than before (shorter), or the source is
+    /// broken where it was not (damage)
+    #[arg(long, value_name = "columns|shorter|damage")]
     pub(crate) accept: Vec<Accept>,
     /// Tell every change, not only the first few of each sort
     #[arg(long)]

@@ -15,9 +15,13 @@ pub(crate) struct Candidate {
     rising: Option<(Vec<u8>, Vec<u8>)>,
 }
 
+/// Whether a value of the same length that is spelled otherwise means something else.
+fn is_plain(value: &[u8]) -> bool {
+    value.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'-')
+}
+
 /// Whether a value comes behind another one, and so means something else: of the same length, or a longer number.
 fn is_behind(value: &[u8], before: &[u8]) -> bool {
-    let is_plain = |value: &[u8]| value.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'-');
     let is_number =
         |value: &[u8]| value.first().is_some_and(|b| *b != b'0') && value.iter().all(u8::is_ascii_digit);
     match value.len().cmp(&before.len()) {
@@ -36,8 +40,8 @@ impl Candidate {
     #[inline]
     pub(crate) fn add(&mut self, value: &[u8], print: u64) {
         if self.prints.is_empty() {
-            let is_plain = !value.is_empty() && value.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'-');
-            self.rising = is_plain.then(|| (value.to_vec(), value.to_vec()));
+            let can_rise = !value.is_empty() && is_plain(value);
+            self.rising = can_rise.then(|| (value.to_vec(), value.to_vec()));
         } else if let Some((_, last)) = &mut self.rising {
             if is_behind(value, last) {
                 last.clear();

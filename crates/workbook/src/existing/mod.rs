@@ -4,6 +4,7 @@
 mod comments;
 pub(crate) mod edit;
 mod hidden_names;
+mod tables;
 mod ties;
 
 use crate::custom_xml::{self, CUSTOM, NewCustomPart, PROPERTIES};
@@ -25,6 +26,7 @@ use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 use std::fmt::Write as _;
 use std::io::Read;
+pub use tables::ExistingTable;
 use ties::{highest_number, ties_of};
 pub(crate) use ties::{ties_added, ties_name, types_added};
 
@@ -116,27 +118,6 @@ struct ExistingSheet {
     name: String,
     /// Its part; `None` if it is missing.
     place: Option<usize>,
-}
-
-/// A table that is there.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct ExistingTable {
-    /// The name by which formulas know it.
-    pub name: String,
-    /// Its cells, headings and totals included.
-    pub range: Range,
-    /// Whether its first row holds headings.
-    pub has_header: bool,
-    /// Whether its last row holds totals.
-    pub has_totals: bool,
-    /// The names of its columns.
-    pub columns: Vec<String>,
-    /// Columns whose cells are computed by one formula, from 0.
-    pub computed: Vec<usize>,
-    /// Whether it is filled from outside by something else.
-    pub is_fed: bool,
-    /// Its part.
-    pub(crate) place: usize,
 }
 
 /// What is added to a workbook.
@@ -450,80 +431,15 @@ impl ExistingBook {
         }
     }
 
-    /// The tables of sheet `n` (from 0).
-    ///
-    /// # Errors
-    /// [`Error::Damaged`] if a part cannot be read.
-    pub fn tables(&mut self, n: usize) -> Result<Vec<ExistingTable>> {
+    /// The names of the parts of one kind that sheet `n` (from 0) is tied to, by what the name of the kind ends with.
+    fn tied(&mut self, n: usize, kind: &str) -> Result<Vec<String>> {
         let name = self.zip.entries()[self.sheet_place(n)?].name.replace('\\', "/");
         let Some(place) = self.zip.find(&ties_name(&name)) else { return Ok(Vec::new()) };
         let ties = Part { place, content: self.zip.read(place, PART_BYTES)?, name: ties_name(&name) };
-        let folder = name.rsplit_once('/').map_or("", |(folder, _)| folder).to_owned();
-        let mut tables = Vec::new();
-        for tie in ties_of(&ties)?.iter().filter(|t| t.kind.ends_with("/table")) {
-            let table = part(&mut self.zip, &tie.target_from(&folder))?;
-            let all = tags(&table.name, &table.content)?;
-            let broken = || Error::Damaged(format!("{}: it is no table part", table.name));
-            let root = all.first().filter(|t| t.opens("table")).ok_or_else(broken)?;
-            let number = |name: &str, other: u32| {
-                root.attribute(name).and_then(|v| v.parse::<u32>().ok()).unwrap_or(other)
-            };
-            let text = |tag: &Tag<'_>| {
-                let mut out = Vec::new();
-                xml::unescape(&mut out, tag.attribute("name").unwrap_or_default().as_bytes());
-                String::from_utf8_lossy(&out).into_owned()
-            };
-            tables.push(ExistingTable {
-                name: root.attribute("displayName").map(Cow::into_owned).unwrap_or_default(),
-                range: root.attribute("ref").and_then(|r| Range::parse(&r)).ok_or_else(broken)?,
-                has_header: number("headerRowCount", 1) > 0,
-                has_totals: number("totalsRowCount", 0) > 0,
-                columns: all.iter().filter(|t| t.opens("tableColumn")).map(text).collect(),
-                computed: computed_columns(&all),
-                is_fed: root.attribute("tableType").is_some_and(|t| t != "worksheet"),
-                place: table.place,
-            });
-        }
-        Ok(tables)
-    }
-
-    /// The part of a table that ends in another row, with more columns behind its own.
-    pub(crate) fn table_resized(
-        &mut self,
-        table: &ExistingTable,
-        last_row: u32,
-        added: &[String],
-    ) -> Result<(usize, Vec<u8>)> {
-        let content = self.zip.read(table.place, PART_BYTES)?;
-        let all = tags("table", &content)?;
-        let mut edits: Vec<Edit> = Vec::new();
-        for tag in all.iter().filter(|t| t.opens("table") || t.opens("autoFilter")).take(2) {
-            let Some(mut range) = tag.attribute("ref").and_then(|r| Range::parse(&r)) else { continue };
-            // Filters end above the totals.
-            range.to.row = last_row - u32::from(table.has_totals && tag.opens("autoFilter"));
-            range.to.column += added.len() as u32;
-            edits.extend(attribute_edit(&content, tag, "ref", &range.to_string()));
-        }
-        if !added.is_empty() {
-            let p = all.first().map_or("", Tag::prefix);
-            let columns = || all.iter().filter(|t| t.opens("tableColumn"));
-            let ids = columns().filter_map(|t| t.attribute("id")?.parse::<u32>().ok());
-            let next = ids.max().unwrap_or(0) + 1;
-            let mut text = String::new();
-            for (name, id) in added.iter().zip(next..) {
-                let _ = write!(
-                    text,
-                    "<{p}tableColumn id=\"{id}\" name=\"{}\"/>",
-                    crate::parts::column_name(name)
-                );
-            }
-            edits.extend(append(&content, &all, "tableColumns", &text).unwrap_or_default());
-            if let Some(list) = all.iter().find(|t| t.opens("tableColumns")) {
-                let count = columns().count() + added.len();
-                edits.extend(attribute_edit(&content, list, "count", &count.to_string()));
-            }
-        }
-        Ok((table.place, edited(&content, edits)))
+        let folder = name.rsplit_once('/').map_or("", |(folder, _)| folder);
+        let all = ties_of(&ties)?;
+        let own = all.iter().filter(|tie| tie.kind.ends_with(kind));
+        Ok(own.map(|tie| tie.target_from(folder)).collect())
     }
 
     /// The ties of a part: the entry and content of their own part, if there is one.
@@ -737,20 +653,6 @@ fn custom_companions(zip: &mut ZipReader<Box<dyn Input>>, place: usize) -> Resul
 fn same_part(a: &str, b: &str) -> bool {
     let plain = |n: &str| n.trim_start_matches('/').replace('\\', "/").to_lowercase();
     plain(a) == plain(b)
-}
-
-/// The columns of a table that are computed by a formula, from 0.
-fn computed_columns(all: &[Tag<'_>]) -> Vec<usize> {
-    let mut columns = Vec::new();
-    let mut next = 0;
-    for tag in all {
-        if tag.opens("tableColumn") {
-            next += 1;
-        } else if tag.opens("calculatedColumnFormula") && next > 0 {
-            columns.push(next - 1);
-        }
-    }
-    columns
 }
 
 /// The workbook part, which says that everything is to be computed once more.

@@ -73,9 +73,11 @@ impl Trail {
 
     /// A row over one that is there: nothing is known of what stands between its cells.
     pub(super) fn begin_over(&mut self) {
-        self.is_over = true;
-        self.before.fill(Mark::default());
-        self.number = (0, 0);
+        if !self.is_over {
+            self.is_over = true;
+            self.before.fill(Mark::default());
+            self.number = (0, 0);
+        }
     }
 
     /// A row whose number stands from byte `from` of `xml` to its end.

@@ -14,7 +14,7 @@ use crate::flags::definitions::Import;
 use crate::flags::options;
 use crate::folder;
 use crate::links;
-use crate::output::{print, report};
+use crate::output::{print_receipt, report};
 use crate::passes::survey::{LineRange, Surveyed, survey};
 use crate::placeholders;
 use crate::questions::{self, Asker};
@@ -119,18 +119,12 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     )?;
     if options.json {
         let receipts: Vec<_> = receipts.iter().map(render::receipt_json::receipt).collect();
-        print(&render::json_text(&receipts)).map_err(in_place)?;
+        print_receipt(&render::json_text(&receipts))?;
     } else if !receipts.is_empty() {
         let again = render::command::again(options);
-        print(&format!("{}\nThe same again:\n  {again}\n", render::receipt::pages(&receipts)))
-            .map_err(in_place)?;
+        print_receipt(&format!("{}\nThe same again:\n  {again}\n", render::receipt::pages(&receipts)))?;
     }
     Ok(code)
-}
-
-/// The failure of a receipt that cannot be printed: what it is about was done.
-fn in_place(failure: Failure) -> Failure {
-    failure.leaving("what it is about was done: the workbooks stand in their places")
 }
 
 /// Sources that are kept open from the first look to the last; of more, each is opened when it is read.

@@ -147,7 +147,7 @@ impl Details {
         }
         // A total keeps to the columns, but its words say what it is.
         let blank = texts.iter().any(|t| t.is_empty()) || texts.len() < self.width;
-        if blank && texts.iter().any(|t| total::is_word(t)) {
+        if blank && texts.iter().any(|t| total::names_total(t)) {
             return Some("total among the records");
         }
         None
@@ -155,7 +155,7 @@ impl Details {
 
     /// What a line is that is no detail.
     fn class(&self, texts: &[&str]) -> &'static str {
-        if texts.iter().any(|t| total::is_word(t)) {
+        if texts.iter().any(|t| total::names_total(t)) {
             return "total among the records";
         }
         let numbers = self.typed.iter().filter(|(column, sorts)| {

@@ -95,11 +95,6 @@ const WORDS: [&str; 74] = [
 /// assert!(names_total("Total") && names_total("Summe: Quay 2") && !names_total("Totalizer"));
 /// ```
 pub fn names_total(text: &str) -> bool {
-    is_word(text)
-}
-
-/// Whether a text begins with a word for totals.
-pub(super) fn is_word(text: &str) -> bool {
     if text.len() > 120 {
         return false;
     }
@@ -122,23 +117,23 @@ pub(in crate::layout) fn says_total(machine: &Machine, text: &[u8]) -> bool {
     if machine.dialect().division.fixed().is_some() {
         let line = text[machine.start()..machine.end()].trim_ascii();
         let end = memchr::memmem::find(line, b"  ").unwrap_or(line.len());
-        return is_word(&String::from_utf8_lossy(&line[..end]));
+        return names_total(&String::from_utf8_lossy(&line[..end]));
     }
     let first = machine.fields(text).map(|f| trim(f).0).find(|f| !f.is_empty());
-    first.is_some_and(|first| is_word(&String::from_utf8_lossy(first)))
+    first.is_some_and(|first| names_total(&String::from_utf8_lossy(first)))
 }
 
 /// Whether a row's own words say that it is a total: one of its texts does, and it leaves fields blank.
 pub(super) fn says_so(lexicon: &Lexicon, row: &Row) -> bool {
-    let words = row.values.iter().any(|v| lexicon.get(*v).sort.is_words() && is_word(lexicon.text(*v)));
-    let whole = is_word(lexicon.text(row.text));
+    let words = row.values.iter().any(|v| lexicon.get(*v).sort.is_words() && names_total(lexicon.text(*v)));
+    let whole = names_total(lexicon.text(row.text));
     (words || whole) && (row.values.contains(&BLANK) || row.values.len() < 2)
 }
 
 /// Whether half of a row's numbers are the sums of the records between `first` and it.
 pub(super) fn adds_up(judged: &Judged<'_>, first: usize, at: usize) -> bool {
     let row = judged.row(at);
-    let worded = row.values.iter().any(|v| is_word(judged.lexicon.text(*v)));
+    let worded = row.values.iter().any(|v| names_total(judged.lexicon.text(*v)));
     if row.values.len() != judged.width || !(worded || row.values.contains(&BLANK)) || !judged.rows.is_whole {
         return false;
     }
@@ -186,7 +181,7 @@ pub(super) fn filled_among(
 
 #[cfg(test)]
 mod tests {
-    use super::is_word;
+    use super::names_total;
 
     #[test]
     fn totals_are_known_in_many_languages_and_names_are_not_totals() {
@@ -201,10 +196,10 @@ mod tests {
             "合計",
             "Total (EUR)",
         ] {
-            assert!(is_word(text), "{text}");
+            assert!(names_total(text), "{text}");
         }
         for text in ["Totalis", "Summer Isles", "Sumatra", "Saldorf", ""] {
-            assert!(!is_word(text), "{text}");
+            assert!(!names_total(text), "{text}");
         }
     }
 }
