@@ -373,3 +373,27 @@ impl Bytes<'_> {
         (&mut self.reader).take(most as u64).read_to_end(buffer).map_err(|error| self.source.failed(&error))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_source_that_was_closed_is_read_again_only_if_it_is_the_same() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("calls.csv");
+        std::fs::write(&path, "Call,Berth\n1,007\n").unwrap();
+        let mut source = Source::open(&path.display().to_string(), folder.path()).unwrap();
+        let before = source.digest().unwrap();
+        source.close();
+        assert_eq!(source.digest().unwrap(), before);
+        let mut text = String::new();
+        source.reader().unwrap().read_to_string(&mut text).unwrap();
+        assert_eq!(text, "Call,Berth\n1,007\n");
+        // As many bytes, in another file.
+        std::fs::write(folder.path().join("new"), "Call,Berth\n1,008\n").unwrap();
+        std::fs::rename(folder.path().join("new"), &path).unwrap();
+        let failure = source.samples().unwrap_err();
+        assert!(failure.to_string().contains("it was changed while it was read"), "{failure}");
+    }
+}
