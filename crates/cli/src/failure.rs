@@ -70,6 +70,8 @@ impl Failure {
     }
 }
 
+impl std::error::Error for Failure {}
+
 impl fmt::Display for Failure {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}", crate::render::sanitize::lines(&self.what))?;

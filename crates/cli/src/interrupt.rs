@@ -15,7 +15,12 @@ pub(crate) fn listen() {
     });
 }
 
+/// Whether the work was interrupted.
+pub(crate) fn is_interrupted() -> bool {
+    INTERRUPTED.load(Ordering::Relaxed)
+}
+
 /// Fails if the work was interrupted.
 pub(crate) fn check() -> Result<()> {
-    if INTERRUPTED.load(Ordering::Relaxed) { Err(Failure::interrupted()) } else { Ok(()) }
+    if is_interrupted() { Err(Failure::interrupted()) } else { Ok(()) }
 }

@@ -2,7 +2,6 @@
 //! safe way.
 
 use crate::failure::{Failure, Result};
-use crate::passes::survey::Surveyed;
 use crate::render::command::quoted;
 use crate::render::sanitize;
 use crate::render::text::cut;
@@ -13,8 +12,9 @@ use incola_core::kind::{Languages, month_name};
 use incola_core::layout::{LayoutDoubt, delimiter_from_word, delimiter_word, dialect_word};
 use incola_core::reading::{Choices, ColumnReading};
 use incola_core::record::{Dialect, Division, Machine};
+use incola_core::rows::{Each, Flow, Record};
 use incola_core::selector::AsChoice;
-use incola_core::survey::{Item, next_item};
+use incola_engine::text::Surveyed;
 use std::io::{BufRead, Write};
 
 /// Who is asked, and how often an answer that is none is borne.
@@ -200,24 +200,18 @@ impl Answers {
 
 /// The first value of a column among the first lines.
 fn first_value(surveyed: &Surveyed, column: &ColumnReading) -> Option<String> {
-    let text = &surveyed.head;
-    let mut machine = Machine::new(&surveyed.plan.dialect);
-    let mut at = surveyed.data_in_head()?;
-    loop {
-        match next_item(&mut machine, text, at, true, &surveyed.plan.repeats) {
-            Item::Record => {
-                let value = trim(machine.field(text, column.number - 1)).0;
-                if value.iter().any(u8::is_ascii_digit) && column.doubt != Some(Doubt::DecimalChar)
-                    || value.iter().any(|b| matches!(b, b'.' | b','))
-                {
-                    return Some(sanitize::line(&String::from_utf8_lossy(value)));
-                }
-            }
-            Item::SetAside(_) => {}
-            Item::NeedMore | Item::End => return None,
+    let mut found = None;
+    surveyed.each_in_head(&mut Each(|record: &Record<'_>| {
+        let value = trim(record.field(column.number - 1)).0;
+        if value.iter().any(u8::is_ascii_digit) && column.doubt != Some(Doubt::DecimalChar)
+            || value.iter().any(|b| matches!(b, b'.' | b','))
+        {
+            found = Some(sanitize::line(&String::from_utf8_lossy(value)));
+            return Flow::Break(());
         }
-        at = machine.next_start();
-    }
+        Flow::Continue(())
+    }));
+    found
 }
 
 /// `3 April 2031`

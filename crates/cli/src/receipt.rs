@@ -1,13 +1,13 @@
 //! The receipt: what an import did.
 
 use crate::exit_code::ExitCode;
-use crate::passes::survey::Surveyed;
-use crate::passes::write::Written;
-use crate::source::Source;
+use crate::io::source::Source;
 use incola_core::kind::Kind;
 use incola_core::layout::SetAside;
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::ColumnReading;
+use incola_engine::import::Written;
+use incola_engine::text::Surveyed;
 
 /// What was done with a workbook.
 #[derive(Debug)]

@@ -677,6 +677,20 @@ fn plain(text: &str) -> String {
     text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect::<String>().trim_end().to_owned()
 }
 
+/// The format that says how a kind is spelled, where the next file needs to know.
+pub fn format_of(rule: &crate::kind::Rule, format: Option<String>) -> Option<String> {
+    match rule {
+        // A picture says how many digits there are; otherwise the marks alone are said, and with two decimals no mark can be
+        // taken for the other.
+        crate::kind::Rule::Number(rule) if rule.implied_decimals.is_none() => {
+            let has_marks = !rule.group.text().is_empty() || rule.spellings.iter().any(|s| s.has_mark());
+            has_marks.then(|| format!("1{}234{}50", rule.group.text(), rule.decimal.char()))
+        }
+        crate::kind::Rule::Number(_) | crate::kind::Rule::Date(_) | crate::kind::Rule::Boolean(_) => format,
+        crate::kind::Rule::Text | crate::kind::Rule::Skip => None,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -12,6 +12,7 @@ pub mod notice;
 pub mod reading;
 pub mod record;
 pub mod refresh;
+pub mod rows;
 pub mod selector;
 pub mod survey;
 pub mod words;

@@ -10,8 +10,9 @@ use crate::kind::{ColumnStats, Count, Decimal, Kind, Rule, Value, number, patter
 use crate::layout::{Layout, LayoutChoices, LayoutDoubt, NamedValue, SetAside, Total, fixed, named_values};
 use crate::notice::{Notice, NoticeCode};
 use crate::record::{Division, Multiline, Unit};
+use crate::rows::Aside;
 use crate::selector::{AsChoice, Selector};
-use crate::survey::{STRAY, Survey};
+use crate::survey::Survey;
 use crate::words::counted;
 
 /// How many records are surveyed.
@@ -405,7 +406,7 @@ pub fn conclude(
     let mut set_aside = layout.set_aside.clone();
     if let Some(units) = layout.units_line {
         let lines = layout.lines_before_data + 1 - units;
-        set_aside.push(SetAside { line: units, lines, why: "units" });
+        set_aside.push(SetAside { line: units, lines, why: Aside::Units });
     }
     set_aside.extend(survey.facts.set_aside.iter().cloned());
     let footer_shift = survey.lines - layout.footer.lines_before.min(survey.lines);
@@ -873,18 +874,18 @@ fn line_notices(survey: &Survey, layout: &Layout, notices: &mut Vec<Notice>) {
             counted(facts.tabs.count, "line holds", "lines hold")
         ),
     );
-    let stray: u64 = facts.set_aside.iter().filter(|s| s.why == STRAY).map(|s| s.lines).sum();
+    let stray: u64 = facts.set_aside.iter().filter(|s| s.why == Aside::Stray).map(|s| s.lines).sum();
     if stray > 0 || (lines_due > 1 && facts.short.seen.count > 0) {
         let mut parts = Vec::new();
         if facts.short.seen.count > 0 {
             let lack = counted(facts.short.seen.count, "record lacks", "records lack");
             parts.push(format!("{lack} lines, the first in line {}", facts.short.seen.line));
         }
-        if let Some(first) = facts.set_aside.iter().find(|s| s.why == STRAY) {
+        if let Some(first) = facts.set_aside.iter().find(|s| s.why == Aside::Stray) {
             let many = counted(stray, "line is one too many", "lines are too many");
             parts.push(format!("{many} and set aside, the first in line {}", first.line));
         }
-        let first = facts.set_aside.iter().find(|s| s.why == STRAY).map(|s| s.line);
+        let first = facts.set_aside.iter().find(|s| s.why == Aside::Stray).map(|s| s.line);
         let short = Some(facts.short.seen.line).filter(|line| *line > 0);
         let mut notice = Notice::new(NoticeCode::BrokenCycle, parts.join("; "));
         notice.line = first.into_iter().chain(short).min();

@@ -8,7 +8,8 @@ use crate::encoding::Undecodable;
 use crate::kind::statistics::trim;
 use crate::kind::{ColumnStats, Count};
 use crate::layout::{Repeats, SetAside};
-use crate::record::{Dialect, Division, Machine, Step};
+use crate::record::{Dialect, Division, Machine};
+use crate::rows::{Aside, Each, Flow, Record, RecordSink, each_record};
 use std::collections::HashSet;
 
 /// Most columns of a worksheet; more are refused before anything is kept of them.
@@ -16,9 +17,6 @@ pub const MOST_COLUMNS: usize = 16_384;
 
 /// Most bytes of a record.
 pub const MOST_RECORD_BYTES: usize = 16 * 1024 * 1024;
-
-/// Why a line between records of several lines is none of either.
-pub const STRAY: &str = "line too many between two records";
 
 /// Lines set aside that are listed one by one; more are counted.
 const LISTED: usize = 1000;
@@ -147,7 +145,7 @@ pub struct Crossing {
 }
 
 impl LineFacts {
-    fn set_aside(&mut self, line: u64, lines: u64, why: &'static str) {
+    fn set_aside(&mut self, line: u64, lines: u64, why: Aside) {
         self.set_aside_lines += lines;
         let room = self.set_aside.len() < LISTED;
         match self.set_aside.last_mut() {
@@ -221,37 +219,6 @@ pub struct BlockSurvey {
     odd_run: OddRun,
 }
 
-/// What a record machine's step is to the table.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Item {
-    /// A record of the table.
-    Record,
-    /// Lines that are none, and why.
-    SetAside(&'static str),
-    /// The text ends before the record does.
-    NeedMore,
-    /// Nothing is left.
-    End,
-}
-
-/// Takes one step and says what it is to the table: this is obeyed by the survey and by the import alike.
-#[inline]
-pub fn next_item(machine: &mut Machine, text: &[u8], at: usize, last: bool, repeats: &Repeats) -> Item {
-    match machine.step(text, at, last) {
-        Step::Record => match repeats.why(&text[machine.start()..machine.end()]) {
-            Some(why) => Item::SetAside(why),
-            None => repeats.why_record(machine, text).map_or(Item::Record, Item::SetAside),
-        },
-        Step::Blank if repeats.keeps_blank => Item::Record,
-        Step::Blank => Item::SetAside("blank line"),
-        Step::Comment => Item::SetAside("comment"),
-        Step::Rule => Item::SetAside("rule line"),
-        Step::Stray => Item::SetAside(STRAY),
-        Step::NeedMore => Item::NeedMore,
-        Step::End => Item::End,
-    }
-}
-
 /// Surveys one block of decoded text that begins at a record. `last`: nothing follows it. `limit`: records to look at;
 /// those after it are only counted.
 ///
@@ -268,105 +235,102 @@ pub fn next_item(machine: &mut Machine, text: &[u8], at: usize, last: bool, repe
 /// ```
 pub fn survey_block(plan: &SurveyPlan, text: &[u8], last: bool, limit: u64) -> BlockSurvey {
     let mut machine = Machine::new(&plan.dialect);
-    let mut block = BlockSurvey {
+    let block = BlockSurvey {
         columns: vec![ColumnStats::default(); plan.width],
         digests: vec![Vec::new(); plan.unique.len()],
         ..BlockSurvey::default()
     };
-    let mut at = 0;
-    loop {
-        let line = block.lines + 1;
-        match next_item(&mut machine, text, at, last, &plan.repeats) {
-            Item::End | Item::NeedMore => break,
-            Item::SetAside(why) => block.facts.set_aside(line, u64::from(machine.lines()), why),
-            Item::Record => {
-                observe(plan, &machine, text, &mut block, line, limit);
-                if block.widest > MOST_COLUMNS {
-                    break;
+    let is_quoted = plan.dialect.quote.is_some() && plan.dialect.division == Division::Delimited;
+    let is_fixed = plan.dialect.division.fixed().is_some();
+    let mut observer = Observer { plan, block, limit, is_quoted, is_fixed };
+    let end = each_record(&mut machine, text, last, &plan.repeats, 1, &mut observer);
+    BlockSurvey { consumed: end.consumed, lines: end.lines, ..observer.block }
+}
+
+/// Counts what records hold.
+struct Observer<'p> {
+    plan: &'p SurveyPlan,
+    block: BlockSurvey,
+    limit: u64,
+    is_quoted: bool,
+    is_fixed: bool,
+}
+
+impl RecordSink for Observer<'_> {
+    fn aside(&mut self, why: Aside, line: u64, lines: u64) {
+        self.block.facts.set_aside(line, lines, why);
+    }
+
+    #[inline]
+    fn record(&mut self, record: &Record<'_>) -> Flow {
+        let Self { plan, block, .. } = self;
+        let line = record.line();
+        block.records += 1;
+        let fields = record.count();
+        if plan.repeats.keeps_blank && fields <= 1 && trim(record.field(0)).0.is_empty() {
+            for column in &mut block.columns {
+                column.observe_missing(1);
+            }
+            return Flow::Continue(());
+        }
+        if fields != plan.width {
+            odd_width(plan, block, fields, line);
+            if fields > MOST_COLUMNS {
+                return Flow::Break(());
+            }
+        }
+        let oddities = record.oddities();
+        for (count, odd) in [
+            (&mut block.facts.unclosed_quotes, oddities.unclosed_quotes),
+            (&mut block.facts.stray_quotes, oddities.stray_quotes),
+            (&mut block.facts.wrapped, u32::from(self.is_quoted && record.lines() > 1)),
+        ] {
+            if odd > 0 {
+                *count = Count {
+                    count: count.count + u64::from(odd),
+                    line: if count.count == 0 { line } else { count.line },
+                };
+            }
+        }
+        if self.is_fixed {
+            observe_line(plan, record, &mut block.facts);
+        }
+        let looked_at = block.records <= self.limit;
+        for (place, (column, field)) in block.columns.iter_mut().zip(record.fields()).enumerate() {
+            if !looked_at {
+                column.observe_length(field, line);
+            } else if !plan.blank.means_empty(place, field) {
+                column.observe(field, line);
+            } else {
+                column.observe_missing(1);
+            }
+        }
+        if fields < block.columns.len() {
+            for column in &mut block.columns[fields..] {
+                column.observe_missing(1);
+            }
+        }
+        if looked_at {
+            for (digests, column) in block.digests.iter_mut().zip(&plan.unique) {
+                let value = trim(record.field(*column)).0;
+                if !value.is_empty() {
+                    digests.push(xxhash_rust::xxh3::xxh3_64(value));
                 }
             }
         }
-        block.lines += u64::from(machine.lines());
-        at = machine.next_start();
-    }
-    block.consumed = at;
-    block
-}
-
-#[inline]
-fn observe(
-    plan: &SurveyPlan,
-    machine: &Machine,
-    text: &[u8],
-    block: &mut BlockSurvey,
-    line: u64,
-    limit: u64,
-) {
-    block.records += 1;
-    let fields = machine.field_count();
-    if plan.repeats.keeps_blank && fields <= 1 && trim(machine.field(text, 0)).0.is_empty() {
-        for column in &mut block.columns {
-            column.observe_missing(1);
-        }
-        return;
-    }
-    if fields != plan.width {
-        odd_width(plan, block, fields, line);
-        if fields > MOST_COLUMNS {
-            return;
-        }
-    }
-    let oddities = machine.oddities();
-    let is_quoted = plan.dialect.quote.is_some() && plan.dialect.division == Division::Delimited;
-    for (count, odd) in [
-        (&mut block.facts.unclosed_quotes, oddities.unclosed_quotes),
-        (&mut block.facts.stray_quotes, oddities.stray_quotes),
-        (&mut block.facts.wrapped, u32::from(is_quoted && machine.lines() > 1)),
-    ] {
-        if odd > 0 {
-            *count = Count {
-                count: count.count + u64::from(odd),
-                line: if count.count == 0 { line } else { count.line },
-            };
-        }
-    }
-    if plan.dialect.division.fixed().is_some() {
-        observe_line(plan, machine, text, &mut block.facts, line);
-    }
-    let looked_at = block.records <= limit;
-    for (place, (column, field)) in block.columns.iter_mut().zip(machine.fields(text)).enumerate() {
-        if !looked_at {
-            column.observe_length(field, line);
-        } else if !plan.blank.means_empty(place, field) {
-            column.observe(field, line);
-        } else {
-            column.observe_missing(1);
-        }
-    }
-    if fields < block.columns.len() {
-        for column in &mut block.columns[fields..] {
-            column.observe_missing(1);
-        }
-    }
-    if looked_at {
-        for (digests, column) in block.digests.iter_mut().zip(&plan.unique) {
-            let value = trim(machine.field(text, *column)).0;
-            if !value.is_empty() {
-                digests.push(xxhash_rust::xxh3::xxh3_64(value));
-            }
-        }
+        Flow::Continue(())
     }
 }
 
 /// What only a fixed layout asks of a line: whether its starts stand inside values, its length, tabs.
-fn observe_line(plan: &SurveyPlan, machine: &Machine, text: &[u8], facts: &mut LineFacts, line: u64) {
-    let own = &text[machine.start()..machine.end()];
-    let fields = machine.field_count();
+fn observe_line(plan: &SurveyPlan, record: &Record<'_>, facts: &mut LineFacts) {
+    let (own, line) = (record.bytes(), record.line());
+    let fields = record.count();
     if facts.crossings.len() < fields {
         facts.crossings.resize(fields.max(plan.width), Crossing::default());
     }
     for place in 1..fields {
-        if let Some(alike) = machine.crossing(text, place) {
+        if let Some(alike) = record.crossing(place) {
             facts.crossings[place].all.add(line);
             if alike {
                 facts.crossings[place].alike.add(line);
@@ -567,25 +531,20 @@ pub fn unique_candidates(plan: &SurveyPlan, sample: &[u8]) -> Vec<usize> {
     let mut machine = Machine::new(&plan.dialect);
     let mut values: Vec<HashSet<Vec<u8>>> = vec![HashSet::new(); plan.width];
     let mut alive = vec![true; plan.width];
-    let (mut at, mut seen) = (0, 0);
-    while seen < 2 * records {
-        match next_item(&mut machine, sample, at, true, &plan.repeats) {
-            Item::End | Item::NeedMore => break,
-            Item::SetAside(_) => {}
-            Item::Record => {
-                seen += 1;
-                for (place, alive) in alive.iter_mut().enumerate().filter(|(_, a)| **a) {
-                    let value = trim(machine.field(sample, place)).0;
-                    // Zeros in front and more than 15 digits make text in any case.
-                    let fits = (length as usize..=15).contains(&value.len())
-                        && value[0] != b'0'
-                        && value.iter().all(u8::is_ascii_digit);
-                    *alive = fits && values[place].insert(value.to_vec());
-                }
-            }
+    let mut seen = 0;
+    let mut look = Each(|record: &Record<'_>| {
+        seen += 1;
+        for (place, alive) in alive.iter_mut().enumerate().filter(|(_, a)| **a) {
+            let value = trim(record.field(place)).0;
+            // Zeros in front and more than 15 digits make text in any case.
+            let fits = (length as usize..=15).contains(&value.len())
+                && value[0] != b'0'
+                && value.iter().all(u8::is_ascii_digit);
+            *alive = fits && values[place].insert(value.to_vec());
         }
-        at = machine.next_start();
-    }
+        if seen < 2 * records { Flow::Continue(()) } else { Flow::Break(()) }
+    });
+    each_record(&mut machine, sample, true, &plan.repeats, 1, &mut look);
     (0..plan.width).filter(|place| alive[*place] && !values[*place].is_empty()).take(2).collect()
 }
 
@@ -621,7 +580,7 @@ mod tests {
         assert_eq!((survey.facts.short.seen.line, survey.facts.short.fields), (3, 2));
         assert_eq!((survey.facts.long.seen.line, survey.facts.long.fields), (5, 5));
         assert_eq!(survey.facts.unclosed_quotes, Count { count: 1, line: 7 });
-        let why: Vec<_> = survey.facts.set_aside.iter().map(|s| (s.line, s.why)).collect();
+        let why: Vec<_> = survey.facts.set_aside.iter().map(|s| (s.line, s.why.words())).collect();
         assert_eq!(why, [(4, "blank line"), (6, "repeats the header")]);
         for column in &survey.columns {
             assert_eq!(column.filled + column.blank, 4);

@@ -20,7 +20,6 @@ use crate::markup::tags;
 use crate::package::deflate::{Block, Compressor};
 use crate::package::zip_writer::ZipWriter;
 use crate::parts;
-use crate::pipeline;
 use crate::reference::Range;
 use crate::sheet::behind::{self, NameSpaces};
 use crate::sheet::formats::CellFormats;
@@ -380,7 +379,7 @@ impl<W: Write + Seek> BookWriter<W> {
         } else {
             let cleared_to = plan_end(plan);
             let (source, book, zip) = (&mut rows.source, &mut over.book, &mut self.zip);
-            pipeline::ordered(
+            incola_parallel::ordered(
                 || source.rows(book.zip(), cleared_to, BLOCK),
                 Compressor::new,
                 |compressor, rows| compressor.block(&leftovers.cleared(&rows)),
@@ -543,7 +542,7 @@ fn copy_rows<W: Write + Seek>(
     source: &mut SheetSource,
     last: u32,
 ) -> Result<()> {
-    pipeline::ordered(
+    incola_parallel::ordered(
         || source.rows(book.zip(), last, BLOCK),
         Compressor::new,
         |compressor, rows| compressor.block(&rows.bytes),
@@ -562,7 +561,7 @@ fn revise_rows<W: Write + Seek>(
 ) -> Result<()> {
     let start = || (Compressor::new(), encoder.clone());
     if revised.gone.is_empty() || (revised.moves_rows && !revised.has_formulas) {
-        pipeline::ordered(
+        incola_parallel::ordered(
             || source.rows(book.zip(), up_to, BLOCK),
             start,
             |(compressor, encoder), rows| {
@@ -573,7 +572,7 @@ fn revise_rows<W: Write + Seek>(
     } else {
         let mut mover = Mover::new(revised, prefix);
         let mut compressor = Compressor::new();
-        pipeline::ordered(
+        incola_parallel::ordered(
             || source.rows(book.zip(), up_to, BLOCK),
             start,
             |(_, encoder), rows| revise::revised(&rows, revision, encoder),

@@ -14,7 +14,6 @@ mod markup;
 pub mod number_format;
 pub mod package;
 mod parts;
-pub mod pipeline;
 mod reference;
 pub mod serial_date;
 mod sheet;

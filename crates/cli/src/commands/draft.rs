@@ -4,13 +4,14 @@ use crate::docket::{self, DocketFile, ENDING, draft::draft};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Draft;
+use crate::io::source::Source;
 use crate::output::{print, report};
-use crate::passes::survey::survey;
 use crate::render::command::quoted;
 use crate::render::{sanitize::line, style};
-use crate::safety;
-use crate::source::Source;
+use crate::state;
 use incola_core::docket::Docket;
+use incola_engine::feed::Feed;
+use incola_engine::text::survey;
 use std::io::Write;
 use std::path::Path;
 
@@ -49,7 +50,7 @@ pub(crate) fn run(options: &Draft) -> Result<ExitCode> {
     };
     let failed = |e: &std::io::Error| Failure::io(output, "write it", e).leaving("nothing was written");
     let mut file =
-        tempfile::NamedTempFile::new_in(crate::target::folder_of(output)).map_err(|e| failed(&e))?;
+        tempfile::NamedTempFile::new_in(crate::io::target::folder_of(output)).map_err(|e| failed(&e))?;
     file.write_all(text.as_bytes()).map_err(|e| failed(&e))?;
     #[cfg(unix)]
     {
@@ -106,7 +107,7 @@ fn list(source: Option<&Path>) -> Result<ExitCode> {
     for path in docket::files_in(&folders) {
         match DocketFile::read(&path) {
             Ok(file) => {
-                let used = safety::last_use(&path).and_then(|t| jiff::Timestamp::try_from(t).ok());
+                let used = state::last_use(&path).and_then(|t| jiff::Timestamp::try_from(t).ok());
                 let used = used.map_or("never".to_owned(), |t| {
                     t.to_zoned(jiff::tz::TimeZone::system()).strftime("%Y-%m-%d %H:%M").to_string()
                 });

@@ -1,17 +1,17 @@
 //! `incola inspect`
 
-use crate::book_file::{is_book, read_book};
 use crate::docket::{self, shape};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Inspect;
 use crate::flags::options;
-use crate::folder;
+use crate::io::book_file::{is_book, read_book};
+use crate::io::folder;
+use crate::io::source::Source;
 use crate::output::{print, report};
-use crate::passes::survey::survey;
 use crate::render::command::quoted;
 use crate::render::{self, book::Overview};
-use crate::source::Source;
+use incola_engine::text::survey;
 use serde::Serialize;
 use std::path::Path;
 

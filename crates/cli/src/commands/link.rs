@@ -1,22 +1,25 @@
 //! `incola link`
 
-use crate::book_file::{check_changeable, not_changed, open_book, read_book};
 use crate::docket;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{LinkAction, LinkList, LinkNames, LinkRepoint, Read};
+use crate::io::book_file::{check_changeable, not_changed, open_book, read_book};
+use crate::io::identity::Identity;
+use crate::io::source::{Source, is_address};
+use crate::io::target::Target;
 use crate::links::origin::{self, is_elsewhere, reads};
-use crate::links::{self, ANCHOR, Kept, Link, LinkedSource, LinkedTable, Mirror, SourceKind, VERSION};
+use crate::links::reopen::Reopened;
+use crate::links::{self, Kept, Mirror, Standing};
 use crate::output::print;
-use crate::passes::survey::survey;
-use crate::refresh::{self, Standing, Wishes};
 use crate::render::command::quoted;
 use crate::render::{self, links::Row};
-use crate::safety::identity::Identity;
-use crate::safety::{self, Lock};
-use crate::source::{Source, is_address};
-use crate::target::Target;
+use crate::state::{self, Lock};
+use crate::wording;
 use incola_core::docket::Docket;
+use incola_engine::link::{self, ANCHOR, Link, LinkedSource, LinkedTable, SourceKind, StoredLink, VERSION};
+use incola_engine::refresh::{self, Wishes};
+use incola_engine::text::survey;
 use incola_workbook::{BookWriter, DefinedName, ExistingBook, Obstacle, Styles};
 use std::path::Path;
 
@@ -32,7 +35,7 @@ pub(crate) fn run(action: &LinkAction) -> Result<ExitCode> {
 
 /// What is said of a link that nobody here made or trusted.
 pub(super) fn untrusted(kept: &Kept, path: &Path) -> Failure {
-    let link = &kept.link;
+    let link = &kept.link();
     let elsewhere = if is_elsewhere(link, path) { ", which is not in the workbook's folder" } else { "" };
     let reads = reads(link, path);
     Failure::protected(format!(
@@ -55,9 +58,9 @@ fn list(options: &LinkList) -> Result<ExitCode> {
     let (all, lost) = links::find(path, &mut book)?;
     let mut rows = Vec::new();
     for kept in &all {
-        let link = &kept.link;
-        let located = refresh::locate(&mut book, kept, path).ok();
-        let state = match refresh::standing(kept, path, true)? {
+        let link = &kept.link();
+        let located = refresh::locate(&mut book, kept.link()).ok();
+        let state = match links::standing(kept, path)? {
             _ if located.is_none() => "no table",
             Standing::Current => "current",
             Standing::Changed => "changed",
@@ -95,7 +98,7 @@ fn list(options: &LinkList) -> Result<ExitCode> {
 
 /// A workbook to be changed, which nobody else changes from here on.
 fn locked(path: &Path) -> Result<(ExistingBook, Held)> {
-    let lock = safety::lock_and_clear(path)?;
+    let lock = state::lock_and_clear(path)?;
     let (book, stood) = open_book(path)?;
     Ok((book, Held { _lock: lock, stood }))
 }
@@ -117,8 +120,8 @@ fn in_book(
         BookWriter::over(book, Target::over(path, held.stood)?).map_err(|e| not_changed(path, &e))?;
     change(&mut writer)?;
     let target = writer
-        .finish(&Styles::new(), "", &safety::now())
-        .map_err(|e| crate::passes::write::not_written(&e))?;
+        .finish(&Styles::new(), "", &state::now())
+        .map_err(|e| crate::wording::stop::not_written(&e))?;
     crate::interrupt::check()?;
     target.commit()
 }
@@ -143,16 +146,16 @@ fn cut(options: &LinkNames) -> Result<ExitCode> {
         path,
         |writer| {
             for kept in &chosen {
-                links::remove(writer, &kept.link.id, Some(kept))?;
+                link::remove(writer, &kept.link().id, Some(&kept.stored))?;
             }
-            lost_ids.iter().try_for_each(|id| links::remove(writer, id, None))
+            lost_ids.iter().try_for_each(|id| Ok(link::remove(writer, id, None)?))
         },
         (book, lock),
     )?;
     let mut out = String::new();
     for kept in &chosen {
         kept.mirror.forget();
-        let link = &kept.link;
+        let link = &kept.link();
         out.push_str(&format!(
             "{}   cut from {}; its {} rows stay\n",
             render::style::strong(&render::sanitize::line(&link.name)),
@@ -173,7 +176,7 @@ fn trust(options: &LinkNames) -> Result<ExitCode> {
     let (all, _) = links::find(path, &mut book)?;
     let mut out = String::new();
     for kept in super::refresh::chosen(path, all, &options.links)? {
-        let reads = reads(&kept.link, path);
+        let reads = reads(kept.link(), path);
         if !kept.mirror.trust(&reads) {
             return Err(Failure::unreadable(
                 "trust cannot be remembered: the user's state folder cannot be written to",
@@ -183,7 +186,7 @@ fn trust(options: &LinkNames) -> Result<ExitCode> {
         }
         out.push_str(&format!(
             "{}   trusted; it reads\n",
-            render::style::strong(&render::sanitize::line(&kept.link.name))
+            render::style::strong(&render::sanitize::line(&kept.link().name))
         ));
         for line in reads.lines() {
             out.push_str(&format!("  {}\n", render::sanitize::line(line)));
@@ -206,26 +209,31 @@ fn repoint(options: &LinkRepoint) -> Result<ExitCode> {
         return Err(Failure::usage(format!("{}: it has no link {}", path.display(), options.link)));
     };
     // What a workbook from elsewhere would tell the server is not told before it is trusted.
-    let asks = Docket::read(&kept.link.docket).is_ok_and(|docket| !docket.request.is_empty());
-    if asks && !kept.mirror.trusts(&reads(&kept.link, path)) {
+    let asks = Docket::read(&kept.link().docket).is_ok_and(|docket| !docket.request.is_empty());
+    if asks && !kept.mirror.trusts(&reads(kept.link(), path)) {
         return Err(untrusted(&kept, path));
     }
-    let mut link = kept.link.clone();
+    let mut link = kept.link().clone();
     let before = link.source.at.join(", ");
     link.source = source;
     // Nothing of it is known yet.
     link.parts.clear();
-    let own = Kept::bare(link.clone(), kept.mirror.clone());
+    let own = Kept { stored: StoredLink::bare(link.clone()), mirror: kept.mirror.clone() };
     let wishes = Wishes { accepts_shorter: true, accepts_damage: true, ..Wishes::default() };
-    let Some(reread) = refresh::reread(&own, path, book.is_1904(), wishes)
-        .map_err(|failure| failure.help("nothing was changed: the link reads what it read before"))?
-    else {
+    let unchanged = "nothing was changed: the link reads what it read before";
+    let reopened = Reopened::open(&own, path).map_err(|failure| failure.help(unchanged))?;
+    let Some(reopened) = reopened else {
         return Err(Failure::unreadable(format!("{}: nothing came", options.source)));
     };
-    let records = reread.reading.records;
-    let located = refresh::locate(&mut book, &kept, path)?;
-    let rows = links::read_rows(&mut book, &kept)?.unwrap_or_default();
-    in_book(path, |writer| links::write(writer, &link, &rows, located.range, Some(&kept)), (book, lock))?;
+    let now = reopened.read(&own, path, book.is_1904(), wishes).map_err(|failure| failure.help(unchanged))?;
+    let records = now.reading.records;
+    let located =
+        refresh::locate(&mut book, kept.link()).map_err(|stop| wording::stop::in_table(stop, path))?;
+    let rows = kept.rows(&mut book)?;
+    let write = |writer: &mut BookWriter<Target>| {
+        Ok(link::write(writer, &link, &rows, located.range, Some(&kept.stored))?)
+    };
+    in_book(path, write, (book, lock))?;
     kept.mirror.keep_link(&link, &rows);
     kept.mirror.trust(&reads(&link, path));
     let shown = quoted(&path.display().to_string());
@@ -244,7 +252,7 @@ fn source_of(name: &str, book: &Path) -> LinkedSource {
     if is_address(name) {
         return LinkedSource { kind: SourceKind::Address, at: vec![name.to_owned()] };
     }
-    let is_folder = Path::new(name).is_dir() || crate::folder::is_pattern(name);
+    let is_folder = Path::new(name).is_dir() || crate::io::folder::is_pattern(name);
     let kind = if is_folder { SourceKind::Folder } else { SourceKind::File };
     LinkedSource { kind, at: vec![origin::from_book(Path::new(name), book)] }
 }
@@ -269,7 +277,7 @@ fn make_anew(
         link: VERSION,
         id: id.clone(),
         name: sheet.clone(),
-        refreshed: safety::now(),
+        refreshed: state::now(),
         docket: String::new(),
         table: LinkedTable {
             sheet,
@@ -285,7 +293,7 @@ fn make_anew(
         source,
     };
     let mirror = Mirror::of(path, id);
-    let located = refresh::locate(&mut book, &Kept::bare(link.clone(), mirror.clone()), path)?;
+    let located = refresh::locate(&mut book, &link).map_err(|stop| wording::stop::in_table(stop, path))?;
     let parts = origin::parts(&link.source, path)?;
     let Some((_, first)) = parts.first() else {
         return Err(Failure::unreadable(format!("{}: there is nothing to read", options.source)));
@@ -312,7 +320,7 @@ fn make_anew(
     }
     link.table.table.clone_from(&located.table);
     link.name = located.table.clone().unwrap_or_else(|| located.sheet_name.clone());
-    in_book(path, |writer| links::write(writer, &link, &[], located.range, None), (book, lock))?;
+    in_book(path, |writer| Ok(link::write(writer, &link, &[], located.range, None)?), (book, lock))?;
     mirror.keep_link(&link, &[]);
     mirror.trust(&reads(&link, path));
     print(&format!(

@@ -1,18 +1,23 @@
 //! `incola refresh`
 
-use crate::book_file::{check_changeable, not_changed, open_book, read_book};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Accept, Edits, Refresh};
+use crate::io::book_file::{check_changeable, not_changed, open_book, read_book};
+use crate::io::identity::Identity;
+use crate::io::target::Target;
+use crate::links::Standing;
+use crate::links::reopen::{Reopened, chooser, copy_of};
 use crate::links::{self, Kept};
 use crate::output::{print_receipt, report as tell};
-use crate::refresh::report::Report;
-use crate::refresh::{self, Compared, Located, Standing, Winner, Wishes};
 use crate::render;
 use crate::render::command::quoted;
-use crate::safety;
-use crate::target::Target;
-use incola_workbook::{BookWriter, Obstacle};
+use crate::state;
+use crate::wording;
+use incola_engine::feed::{Feed, outside};
+use incola_engine::refresh::report::{Outcome, Report};
+use incola_engine::refresh::{self, Before, Compared, Comparison, Located, Winner, Wishes};
+use incola_workbook::{BookWriter, ExistingBook, Obstacle};
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
@@ -34,8 +39,8 @@ impl BookOutcome {
     /// The status that the outcome deserves.
     pub(crate) fn status(&self) -> ExitCode {
         let of_report = |report: &Report| match report.outcome {
-            "conflicts" => ExitCode::Protected,
-            "to-do" => ExitCode::NeedsALook,
+            Outcome::Conflicts => ExitCode::Protected,
+            Outcome::ToDo => ExitCode::NeedsALook,
             _ if !report.damage.is_empty() => ExitCode::NeedsALook,
             _ => ExitCode::Done,
         };
@@ -112,7 +117,7 @@ fn divided(words: &[String]) -> Result<(Vec<PathBuf>, Vec<String>)> {
 
 /// What is said where someone must say who wins.
 fn undecided(outcome: &BookOutcome) -> Option<Failure> {
-    let open: Vec<&Report> = outcome.reports.iter().filter(|r| r.outcome == "conflicts").collect();
+    let open: Vec<&Report> = outcome.reports.iter().filter(|r| r.outcome == Outcome::Conflicts).collect();
     let count: u64 = open.iter().map(|r| r.conflicts).sum();
     if count == 0 {
         return None;
@@ -139,8 +144,8 @@ fn undecided(outcome: &BookOutcome) -> Option<Failure> {
 /// The links of a workbook that are meant.
 pub(super) fn chosen(path: &Path, links: Vec<Kept>, names: &[String]) -> Result<Vec<Kept>> {
     for name in names {
-        if !links.iter().any(|kept| kept.link.is_called(name)) {
-            let known: Vec<&str> = links.iter().map(|kept| kept.link.name.as_str()).collect();
+        if !links.iter().any(|kept| kept.link().is_called(name)) {
+            let known: Vec<&str> = links.iter().map(|kept| kept.link().name.as_str()).collect();
             let failure = Failure::usage(format!("{}: it has no link {}", path.display(), quoted(name)))
                 .leaving("nothing was written");
             return Err(if known.is_empty() {
@@ -150,7 +155,7 @@ pub(super) fn chosen(path: &Path, links: Vec<Kept>, names: &[String]) -> Result<
             });
         }
     }
-    let is_meant = |kept: &Kept| names.is_empty() || names.iter().any(|name| kept.link.is_called(name));
+    let is_meant = |kept: &Kept| names.is_empty() || names.iter().any(|name| kept.link().is_called(name));
     Ok(links.into_iter().filter(is_meant).collect())
 }
 
@@ -171,14 +176,14 @@ pub(crate) fn refresh_book(
         match look(&kept, path) {
             Ok(None) => left.push(kept),
             Ok(Some(report)) => outcome.reports.push(report),
-            Err(failure) => outcome.failures.push((kept.link.name.clone(), failure)),
+            Err(failure) => outcome.failures.push((kept.link().name.clone(), failure)),
         }
     }
     if left.is_empty() {
         return Ok(outcome);
     }
     // Nobody else changes it from here on.
-    let _lock = if dry_run { None } else { Some(safety::lock_and_clear(path)?) };
+    let _lock = if dry_run { None } else { Some(state::lock_and_clear(path)?) };
     while !left.is_empty() {
         left = round(path, left, wishes, (dry_run, even_signed), &mut outcome)?;
     }
@@ -187,8 +192,8 @@ pub(crate) fn refresh_book(
 
 /// What is known of a link without reading its source; `None`: it is to be read.
 fn look(kept: &Kept, path: &Path) -> Result<Option<Report>> {
-    let link = &kept.link;
-    match refresh::standing(kept, path, true)? {
+    let link = &kept.link();
+    match links::standing(kept, path)? {
         Standing::Current => Ok(Some(unchanged(kept))),
         Standing::Changed | Standing::Unasked => Ok(None),
         Standing::Missing(name) => {
@@ -211,13 +216,13 @@ fn look(kept: &Kept, path: &Path) -> Result<Option<Report>> {
 
 /// The report on a link whose source is as it was.
 fn unchanged(kept: &Kept) -> Report {
-    let link = &kept.link;
+    let link = &kept.link();
     Report {
         link: link.name.clone(),
         sheet: link.table.sheet.clone(),
         table: link.table.table.clone(),
         sources: link.source.at.clone(),
-        outcome: "unchanged",
+        outcome: Outcome::Unchanged,
         before: link.refreshed.clone(),
         rows_before: link.table.rows,
         rows_after: link.table.rows,
@@ -239,19 +244,18 @@ fn round(
         check_changeable(path, book.obstacle().filter(|o| *o != Obstacle::Protected), even_signed)?;
     }
     // As they stand now: the round before has written the workbook, and someone else may have.
-    let ids: Vec<String> = links.into_iter().map(|kept| kept.link.id).collect();
+    let ids: Vec<String> = links.into_iter().map(|kept| kept.stored.link.id).collect();
     let (links, _) = links::find(path, &mut book)?;
-    let links = links.into_iter().filter(|kept| ids.contains(&kept.link.id));
+    let links = links.into_iter().filter(|kept| ids.contains(&kept.link().id));
     let mut taken: HashSet<usize> = HashSet::new();
     let mut later = Vec::new();
-    let mut ready: Vec<Compared> = Vec::new();
+    let mut ready: Vec<Ready> = Vec::new();
     for kept in links {
-        let name = kept.link.name.clone();
-        let found = refresh::locate(&mut book, &kept, path);
-        let located = match found {
+        let name = kept.link().name.clone();
+        let located = match refresh::locate(&mut book, kept.link()) {
             Ok(located) => located,
-            Err(failure) => {
-                outcome.failures.push((name, failure));
+            Err(stop) => {
+                outcome.failures.push((name, wording::stop::in_table(stop, path)));
                 continue;
             }
         };
@@ -259,59 +263,106 @@ fn round(
             later.push(kept);
             continue;
         }
-        match compared(&mut book, path, (&kept, located), wishes) {
-            Ok(Ok(compared)) if dry_run || compared.is_undecided() => {
-                let mut report = compared.report;
-                if report.outcome.is_empty() {
-                    report.outcome = "to-do";
-                }
-                outcome.reports.push(report);
+        match compared(&mut book, path, kept, located, wishes) {
+            Ok(Found::ToDo(ready)) if dry_run || ready.compared.is_undecided() => {
+                outcome.reports.push(ready.compared.report.clone());
             }
-            Ok(Ok(compared)) => {
-                taken.insert(compared.sheet());
-                ready.push(compared);
+            Ok(Found::ToDo(found)) => {
+                taken.insert(found.compared.sheet());
+                ready.push(*found);
             }
-            Ok(Err(report)) => outcome.reports.push(report),
+            Ok(Found::Nothing(report)) => outcome.reports.push(*report),
             Err(failure) if failure.status == ExitCode::Interrupted => return Err(failure),
             Err(failure) => outcome.failures.push((name, failure)),
         }
     }
-    if ready.is_empty() {
-        return Ok(later);
+    if !ready.is_empty() {
+        bring_in(path, (book, stood), ready, outcome)?;
     }
+    Ok(later)
+}
+
+/// A link that was compared, with its sources, still open.
+struct Ready {
+    kept: Kept,
+    reopened: Reopened,
+    compared: Compared,
+    /// Records of each source.
+    records: Vec<u64>,
+}
+
+/// What comparing came to.
+enum Found {
+    Nothing(Box<Report>),
+    ToDo(Box<Ready>),
+}
+
+/// Writes what was compared, and puts the workbook in its place.
+fn bring_in(
+    path: &Path,
+    (book, stood): (ExistingBook, Identity),
+    ready: Vec<Ready>,
+    outcome: &mut BookOutcome,
+) -> Result<()> {
     let mut writer = BookWriter::over(book, Target::over(path, stood)?).map_err(|e| not_changed(path, &e))?;
     let mut done = Vec::new();
     let mut styles = incola_workbook::Styles::new();
-    for compared in ready {
+    for Ready { kept, reopened, compared, records } in ready {
+        reopened.check_still()?;
         let mut report = compared.report.clone();
-        let (applied, own) = refresh::apply(&mut writer, compared)?;
-        styles = own;
-        report.outcome = "refreshed";
-        report.cells_written = applied.cells.0;
-        report.cells_exact = applied.cells.1;
+        let mut stamps = Vec::new();
+        let parts = || {
+            let (parts, own): (Vec<_>, Vec<_>) =
+                reopened.parts(&records).map_err(outside)?.into_iter().unzip();
+            stamps = own;
+            Ok(parts)
+        };
+        let applied = refresh::apply(&mut writer, &compared, parts, &state::now())
+            .map_err(|stop| wording::stop::in_table(stop, path))?;
+        styles.clone_from(&applied.styles);
+        report.outcome = Outcome::Refreshed;
+        (report.cells_written, report.cells_exact) = applied.cells;
         outcome.reports.push(report);
-        done.push(applied);
+        done.push((kept, reopened, applied, stamps));
     }
-    let target =
-        writer.finish(&styles, "", &safety::now()).map_err(|e| crate::passes::write::not_written(&e))?;
+    let target = writer.finish(&styles, "", &state::now()).map_err(|e| wording::stop::not_written(&e))?;
     crate::interrupt::check()?;
     target.commit()?;
-    for applied in &done {
-        applied.remember(path);
+    for (kept, reopened, applied, stamps) in &done {
+        reopened.remember((&applied.link, &applied.imported), stamps, &kept.mirror, path);
     }
     outcome.bytes = std::fs::metadata(path).map(|about| about.len()).ok();
-    Ok(later)
+    Ok(())
 }
 
 /// Reads the source of a link and compares; a source that says nothing new gives a report alone.
 fn compared(
-    book: &mut incola_workbook::ExistingBook,
+    book: &mut ExistingBook,
     path: &Path,
-    (kept, located): (&Kept, Located),
+    kept: Kept,
+    located: Located,
     wishes: Wishes,
-) -> Result<std::result::Result<Compared, Report>> {
-    let Some(reread) = refresh::reread(kept, path, book.is_1904(), wishes)? else {
-        return Ok(Err(unchanged(kept)));
+) -> Result<Found> {
+    let Some(reopened) = Reopened::open(&kept, path)? else {
+        return Ok(Found::Nothing(Box::new(unchanged(&kept))));
     };
-    refresh::compare(book, (kept, located), reread, wishes)
+    let now = reopened.read(&kept, path, book.is_1904(), wishes)?;
+    let records: Vec<u64> = now.surveyed.iter().map(|s| s.reading.records).collect();
+    let before = Before {
+        rows: kept.rows(book)?,
+        copy: &|| copy_of(&kept).map(|source| Box::new(source) as Box<dyn Feed>),
+        choose: &chooser(kept.link()),
+    };
+    let comparison = refresh::compare(book, (&kept.stored, located), now, wishes, before);
+    match comparison.map_err(|stop| wording::stop::in_table(stop, path))? {
+        Comparison::Same(report) => {
+            if !wishes.is_trial {
+                links::standing::note_same(&kept, &reopened.parts(&records)?);
+            }
+            Ok(Found::Nothing(report))
+        }
+        Comparison::ToDo(compared) => {
+            Ok(Found::ToDo(Box::new(Ready { kept, reopened, compared: *compared, records })))
+        }
+    }
 }

@@ -5,12 +5,13 @@ use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Watch;
 use crate::interrupt;
+use crate::io::source::is_address;
+use crate::io::target::folder_of;
 use crate::links;
 use crate::output::print;
-use crate::refresh::Wishes;
 use crate::render::sanitize::line;
-use crate::source::is_address;
-use crate::target::folder_of;
+use incola_engine::refresh::Wishes;
+use incola_engine::refresh::report::Outcome;
 use notify::{RecursiveMode, Watcher};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
@@ -31,7 +32,7 @@ pub(crate) fn run(options: &Watch) -> Result<ExitCode> {
     let every = options.every.as_deref().map(duration).transpose()?;
     let path = &options.book;
     // What cannot work is told at once.
-    let mut book = crate::book_file::read_book(path)?;
+    let mut book = crate::io::book_file::read_book(path)?;
     let (all, _) = links::find(path, &mut book)?;
     drop(book);
     let chosen = super::refresh::chosen(path, all, &options.links)?;
@@ -39,7 +40,7 @@ pub(crate) fn run(options: &Watch) -> Result<ExitCode> {
         return Err(Failure::usage(format!("{}: it has no links to watch", path.display()))
             .help("import makes links; incola link list shows them"));
     }
-    let is_on_web = chosen.iter().any(|kept| kept.link.source.at.iter().any(|at| is_address(at)));
+    let is_on_web = chosen.iter().any(|kept| kept.link().source.at.iter().any(|at| is_address(at)));
     if is_on_web && every.is_none() {
         return Err(Failure::usage(format!(
             "{}: it has links to the web, which tell no changes",
@@ -49,7 +50,7 @@ pub(crate) fn run(options: &Watch) -> Result<ExitCode> {
     }
     let mut folders = BTreeSet::new();
     for kept in &chosen {
-        for at in kept.link.source.at.iter().filter(|at| !is_address(at)) {
+        for at in kept.link().source.at.iter().filter(|at| !is_address(at)) {
             let name = links::origin::here(at, path);
             let place = PathBuf::from(&name);
             folders.insert(if place.is_dir() { place } else { folder_of(&place).to_owned() });
@@ -75,7 +76,7 @@ pub(crate) fn run(options: &Watch) -> Result<ExitCode> {
         Some(every) => format!("every {}, and when a file changes", spelled(every)),
         None => "when a file changes".to_owned(),
     };
-    let names: Vec<String> = chosen.iter().map(|kept| line(&kept.link.name)).collect();
+    let names: Vec<String> = chosen.iter().map(|kept| line(&kept.link().name)).collect();
     say(&format!("watching {} of {}, {how}", names.join(", "), line(&path.display().to_string())))?;
     let mut watching = Watching { options, told: BTreeMap::new(), code: ExitCode::Done };
     let mut rounds = 0;
@@ -168,14 +169,14 @@ impl Watching<'_> {
         for report in &outcome.reports {
             let name = line(&report.link);
             match report.outcome {
-                "refreshed" => {
+                Outcome::Refreshed => {
                     self.told.remove(&report.link);
                     say(&format!(
                         "{name}: {} added, {} gone, {} revised; {} rows",
                         report.added, report.gone, report.revised, report.rows_after
                     ))?;
                 }
-                "conflicts" => {
+                Outcome::Conflicts => {
                     let text = format!(
                         "{}: changed by hand and by the source; incola refresh shows it",
                         report.conflicts

@@ -6,11 +6,11 @@ use crate::flags::definitions::{
     Extra, Import, LayoutKind, MatchBy, Missing, PlacingMode, Read, WidthUnit, YesNo,
 };
 use crate::flags::options;
-use crate::passes::survey::LineRange;
 use incola_core::evidence::DecidedBy;
 use incola_core::kind::Kind;
 use incola_core::reading::Choices;
 use incola_core::selector::{AsChoice, Selector};
+use incola_engine::text::LineRange;
 
 /// The choices for reading a source: typed ones, and those of its docket.
 pub(crate) fn choices(typed: &Read, docket: Option<&DocketFile>) -> Result<(Choices, Option<LineRange>)> {

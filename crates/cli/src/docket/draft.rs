@@ -2,9 +2,10 @@
 
 use crate::flags::definitions::Read;
 use incola_core::docket::DocketWriter;
+use incola_core::docket::format_of;
 use incola_core::encoding::Encoding;
 use incola_core::evidence::DecidedBy;
-use incola_core::kind::{Kind, Rule};
+use incola_core::kind::Kind;
 use incola_core::layout::fixed::from_one;
 use incola_core::reading::Reading;
 use incola_core::record::{Division, Fixed, Unit};
@@ -72,20 +73,6 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &Read) -> String {
         }
     }
     out.finish()
-}
-
-/// The format that says how a kind is spelled, where the next file needs to know.
-pub(crate) fn format_of(rule: &Rule, format: Option<String>) -> Option<String> {
-    match rule {
-        // A picture says how many digits there are; otherwise the marks alone are said, and with two decimals no mark can be
-        // taken for the other.
-        Rule::Number(rule) if rule.implied_decimals.is_none() => {
-            let has_marks = !rule.group.text().is_empty() || rule.spellings.iter().any(|s| s.has_mark());
-            has_marks.then(|| format!("1{}234{}50", rule.group.text(), rule.decimal.char()))
-        }
-        Rule::Number(_) | Rule::Date(_) | Rule::Boolean(_) => format,
-        Rule::Text | Rule::Skip => None,
-    }
 }
 
 pub(crate) fn starts_text(fixed: &Fixed) -> String {

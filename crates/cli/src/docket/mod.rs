@@ -8,10 +8,11 @@ pub(crate) mod tabular;
 
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Read;
+use crate::io::target::folder_of;
+use crate::io::web::file_name;
 use crate::render::command::quoted;
-use crate::target::folder_of;
-use crate::web::{file_name, is_address};
 use incola_core::docket::{BadDocket, Docket, MOST_BYTES};
+use incola_engine::link::is_address;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
@@ -108,7 +109,7 @@ pub(crate) fn files_in(folders: &[PathBuf]) -> Vec<PathBuf> {
 }
 
 fn files_of(folder: &Path) -> Vec<PathBuf> {
-    let names = crate::folder::names_in(folder).unwrap_or_default();
+    let names = crate::io::folder::names_in(folder).unwrap_or_default();
     let mut own: Vec<PathBuf> = names
         .iter()
         .filter(|name| name.as_encoded_bytes().ends_with(ENDING.as_bytes()))

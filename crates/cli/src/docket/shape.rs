@@ -2,12 +2,12 @@
 
 use super::DocketFile;
 use crate::failure::{Failure, Result};
-use crate::passes::survey::Surveyed;
 use crate::render::command::quoted;
 use incola_core::evidence::DecidedBy;
 use incola_core::kind::Kind;
 use incola_core::notice::{Notice, NoticeCode};
-use incola_core::reading::{self, Choices, ColumnReading, Reading};
+use incola_core::reading::{Choices, ColumnReading, Reading};
+use incola_engine::text::Surveyed;
 use std::collections::{HashMap, HashSet};
 
 /// The columns as the sheet has them.
@@ -155,16 +155,7 @@ fn in_case(name: &str, case: &str) -> String {
 /// What a docket changes against plain detection, as a notice. `typed`: the choices without the docket.
 pub(crate) fn changes(surveyed: &Surveyed, typed: &Choices, docket: &DocketFile) -> Option<Notice> {
     let with = &surveyed.reading;
-    let plain = reading::conclude(
-        with.encoding.clone(),
-        with.bom_bytes,
-        with.line_end,
-        with.layout.clone(),
-        &surveyed.survey,
-        typed,
-        &surveyed.head,
-    )
-    .ok()?;
+    let plain = surveyed.conclude(typed).ok()?;
     let shown = |column: &ColumnReading| match column.format() {
         _ if !column.is_wanted() => "left out".to_owned(),
         Some(format) => format!("{} {format}", column.rule.kind().word()),

@@ -2,7 +2,6 @@
 
 use super::definitions::{self, Read, WidthUnit, YesNo};
 use crate::failure::{Failure, Result};
-use crate::passes::survey::LineRange;
 use incola_core::encoding::Encoding;
 use incola_core::kind::Decimal;
 use incola_core::layout::fixed::StartEdit;
@@ -11,6 +10,7 @@ use incola_core::reading::{Choices, Scan};
 use incola_core::record::{Dialect, Machine, Step, Unit};
 use incola_core::selector::{AsChoice, Selector};
 use incola_core::survey::MOST_COLUMNS;
+use incola_engine::text::LineRange;
 
 /// The choices that the options make, and the lines that are wanted.
 pub(crate) fn choices(read: &Read) -> Result<(Choices, Option<LineRange>)> {

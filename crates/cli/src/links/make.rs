@@ -1,21 +1,23 @@
 //! Links that imports make.
 
+use super::Mirror;
 use super::origin::{self, Stamp};
-use super::{Damage, Link, LinkedColumn, LinkedTable, Mirror, SourceKind, VERSION};
 use crate::docket::draft::{draft, starts_text};
 use crate::docket::{DocketFile, shape::Shape};
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Import, Read};
-use crate::passes::candidate::Candidate;
-use crate::passes::survey::Surveyed;
-use crate::passes::write::{Slot, Written};
-use crate::source::{Source, is_address};
+use crate::io::source::{Source, is_address};
 use incola_core::docket::Docket;
 use incola_core::kind::{Kind, Rule};
 use incola_core::reading::ColumnReading;
 use incola_core::record::{Division, LineParts, Multiline, Unit};
 use incola_core::selector::Selector;
-use incola_workbook::{CellRef, Range, serial_date};
+use incola_engine::feed::Feed;
+use incola_engine::import::candidate::Candidate;
+use incola_engine::import::{Slot, Written};
+use incola_engine::link::{Damage, Link, LinkedColumn, LinkedTable, Part, SourceKind, VERSION};
+use incola_engine::text::Surveyed;
+use incola_workbook::{CellRef, Range};
 use std::path::Path;
 
 /// A link that will stand in the workbook once it is written.
@@ -128,9 +130,9 @@ pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
     let docket = resolved(first, surveyed, made)?;
     let surveyed_all: Vec<&Surveyed> = made.sources.iter().map(|(_, surveyed)| *surveyed).collect();
     let name = made.table.unwrap_or(made.sheet).to_owned();
-    let refreshed = crate::safety::now();
+    let refreshed = crate::state::now();
     // What is remembered of links is kept by workbook: within one, the sheet tells them apart.
-    let digests: Vec<&str> = parts.iter().map(|part: &super::Part| part.digest.as_str()).collect();
+    let digests: Vec<&str> = parts.iter().map(|part: &Part| part.digest.as_str()).collect();
     let seed = format!("{}\n{}\n{}\n{refreshed}", made.sheet, made.range, digests.join("\n"));
     let link = Link {
         link: VERSION,
@@ -222,17 +224,8 @@ fn columns(
     let of_slot = |slot: &Slot| match slot {
         Slot::Field(n) => {
             let column = &columns[*n];
-            let kind = column.rule.kind();
-            let tally = &written.columns[*n];
-            let days = tally.days;
-            Some(LinkedColumn {
-                name: Some(shape.source_names[*n].clone()),
-                heading: column.name.clone(),
-                kind: kind.word().to_owned(),
-                sum: (kind == Kind::Number).then(|| tally.sum_text()).flatten(),
-                from: days.map(|(from, _)| day_text(from)),
-                to: days.map(|(_, to)| day_text(to)),
-            })
+            let name = &shape.source_names[*n];
+            Some(LinkedColumn::of(name, &column.name, column.rule.kind(), &written.columns[*n]))
         }
         Slot::SourceName => Some(LinkedColumn {
             heading: options.source_column.clone().unwrap_or_default(),
@@ -242,12 +235,6 @@ fn columns(
         Slot::RecordNumber | Slot::Nothing => None,
     };
     slots.iter().filter_map(of_slot).collect()
-}
-
-/// A day as ISO 8601 has it.
-pub(crate) fn day_text(days_since_1970: i32) -> String {
-    let (year, month, day) = serial_date::civil(days_since_1970);
-    format!("{year:04}-{month:02}-{day:02}")
 }
 
 /// The docket that reads a source as it was read: found values and typed ones written down.
@@ -302,8 +289,8 @@ pub(crate) fn remember(new: &NewLink, book: &Path) {
     let mirror = Mirror::of(book, &new.link.id);
     mirror.keep_link(&new.link, &new.prints);
     let parts = new.link.parts.iter().zip(&new.stamps);
-    let parts = parts.map(|(part, stamp)| super::mirror::SeenPart::now(part, *stamp)).collect();
-    mirror.keep_seen(&super::mirror::Seen { parts });
+    let parts = parts.map(|(part, stamp)| crate::state::mirror::SeenPart::now(part, *stamp)).collect();
+    mirror.keep_seen(&crate::state::mirror::Seen { parts });
     mirror.trust(&origin::reads(&new.link, book));
     if let Some(source) = &new.source {
         // What is there now must be what was read.

@@ -1,11 +1,12 @@
 //! Where a link's source is: written down from the workbook's folder on, found again from there, and looked at without being read
 //! where size and time say enough.
 
-use super::{Link, LinkedSource, Part, SourceKind};
 use crate::failure::{Failure, Result};
-use crate::folder;
-use crate::source::{Source, is_address};
-use crate::target::folder_of;
+use crate::io::folder;
+use crate::io::source::{Source, is_address};
+use crate::io::target::folder_of;
+use incola_engine::feed::Feed;
+use incola_engine::link::{Link, LinkedSource, Part, SourceKind};
 use std::fs;
 use std::path::{Component, Path, PathBuf};
 

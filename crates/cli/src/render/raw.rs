@@ -4,11 +4,11 @@ use super::reading::starts_inside_values;
 use super::sanitize::push_visible;
 use super::style;
 use super::text::{counted, right, terminal_columns};
-use crate::passes::survey::Surveyed;
-use crate::source::Source;
+use crate::io::source::Source;
 use incola_core::encoding::Encoding;
 use incola_core::notice::NoticeCode;
 use incola_core::record::{Division, Multiline};
+use incola_engine::text::Surveyed;
 
 /// The first lines.
 pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> String {

@@ -5,7 +5,6 @@ use super::sanitize::line;
 use super::style;
 use super::text::{counted, cut, grouped, left, line_range, terminal_columns, width, wrap};
 use crate::flags::definitions::Inspect;
-use crate::passes::survey::Surveyed;
 use incola_core::evidence::DecidedBy;
 use incola_core::kind::statistics::{trim, unwrap};
 use incola_core::kind::{Kind, Value};
@@ -13,8 +12,9 @@ use incola_core::layout::fixed::from_one;
 use incola_core::layout::{delimiter_word, dialect_word};
 use incola_core::notice::NoticeCode;
 use incola_core::reading::{ColumnReading, Reading};
-use incola_core::record::{Dialect, Division, Fixed, LineParts, Machine, Multiline};
-use incola_core::survey::{Item, next_item};
+use incola_core::record::{Dialect, Division, Fixed, LineParts, Multiline};
+use incola_core::rows::{Each, Flow, Record};
+use incola_engine::text::Surveyed;
 
 /// Values of a preview are cut to so many characters.
 const VALUE_CHARS: usize = 60;
@@ -85,40 +85,33 @@ fn preview(surveyed: &Surveyed, rows: usize) -> Vec<GridColumn> {
         .collect();
     let cut_before: Vec<bool> =
         reading.columns.iter().map(|c| starts_inside_values(reading, c.number)).collect();
-    let mut machine = Machine::new(&surveyed.plan.dialect);
-    let text = &surveyed.head;
-    let mut at = surveyed.data_in_head().unwrap_or(text.len());
-    let mut shown = 0;
-    while shown < rows.min(usize::try_from(reading.records).unwrap_or(usize::MAX)) {
-        match next_item(&mut machine, text, at, true, &surveyed.plan.repeats) {
-            Item::Record => {
-                shown += 1;
-                for (i, (cell, column)) in grid.iter_mut().zip(&reading.columns).enumerate() {
-                    let field = machine.field(text, i);
-                    let field = unwrap(trim(field).0).map_or(field, |(inner, _)| inner);
-                    let mut value =
-                        line(&String::from_utf8_lossy(&field[..field.len().min(4 * VALUE_CHARS)]));
-                    if column.pad.is_some() || column.rule.kind() != Kind::Text {
-                        value = value.trim().to_owned();
-                    }
-                    // A value that a start cuts in two is open on that side.
-                    if cut_before[i] && machine.crossing(text, i).is_some() {
-                        value.insert(0, CUT);
-                    }
-                    if cut_before.get(i + 1) == Some(&true) && machine.crossing(text, i + 1).is_some() {
-                        value.push(CUT);
-                    }
-                    if matches!(column.read(field), Value::Misfit(_)) {
-                        value.push_str(" ‹text›");
-                    }
-                    cell.values.push(cut(&value, VALUE_CHARS));
-                }
-            }
-            Item::SetAside(_) => {}
-            Item::NeedMore | Item::End => break,
-        }
-        at = machine.next_start();
+    let mut left = rows.min(usize::try_from(reading.records).unwrap_or(usize::MAX));
+    if left == 0 {
+        return grid;
     }
+    surveyed.each_in_head(&mut Each(|record: &Record<'_>| {
+        for (i, (cell, column)) in grid.iter_mut().zip(&reading.columns).enumerate() {
+            let field = record.field(i);
+            let field = unwrap(trim(field).0).map_or(field, |(inner, _)| inner);
+            let mut value = line(&String::from_utf8_lossy(&field[..field.len().min(4 * VALUE_CHARS)]));
+            if column.pad.is_some() || column.rule.kind() != Kind::Text {
+                value = value.trim().to_owned();
+            }
+            // A value that a start cuts in two is open on that side.
+            if cut_before[i] && record.crossing(i).is_some() {
+                value.insert(0, CUT);
+            }
+            if cut_before.get(i + 1) == Some(&true) && record.crossing(i + 1).is_some() {
+                value.push(CUT);
+            }
+            if matches!(column.read(field), Value::Misfit(_)) {
+                value.push_str(" ‹text›");
+            }
+            cell.values.push(cut(&value, VALUE_CHARS));
+        }
+        left -= 1;
+        if left > 0 { Flow::Continue(()) } else { Flow::Break(()) }
+    }));
     grid
 }
 
@@ -225,7 +218,7 @@ fn reasons(reading: &Reading, columns: usize) -> String {
         rows.push((String::new(), format!("{} values more", reading.values.len() - 8), vec![]));
     }
     for aside in reading.set_aside.iter().take(8) {
-        rows.push(("set aside".into(), line_range(aside.line, aside.lines), vec![aside.why.into()]));
+        rows.push(("set aside".into(), line_range(aside.line, aside.lines), vec![aside.why.words().into()]));
     }
     if reading.set_aside.len() > 8 {
         let rest: u64 = reading.set_aside[8..].iter().map(|s| s.lines).sum();

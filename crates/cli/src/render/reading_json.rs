@@ -1,11 +1,11 @@
 //! A reading as JSON: keys are added, never renamed.
 
-use crate::passes::survey::Surveyed;
 use incola_core::layout::dialect_word;
 use incola_core::layout::fixed::from_one;
 use incola_core::notice::Notice;
 use incola_core::reading::ColumnReading;
 use incola_core::record::{Dialect, Division, Fixed, LineParts, Multiline};
+use incola_engine::text::Surveyed;
 use serde::Serialize;
 
 /// One source.
@@ -119,7 +119,7 @@ impl NoticeJson {
 
 impl SetAsideJson {
     pub(crate) fn new(aside: &incola_core::layout::SetAside) -> Self {
-        Self { line: aside.line, lines: aside.lines, why: aside.why }
+        Self { line: aside.line, lines: aside.lines, why: aside.why.words() }
     }
 }
 

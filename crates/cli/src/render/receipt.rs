@@ -5,10 +5,11 @@ use super::style;
 use super::text::{
     counted, cut, grouped, grouped_decimal, left, line_range, right, terminal_columns, width, wrap,
 };
-use crate::passes::write::CellNote;
 use crate::receipt::{Receipt, SheetReceipt};
+use crate::wording;
 use incola_core::kind::Kind;
 use incola_core::notice::Notice;
+use incola_engine::import::CellNote;
 
 /// Cells that are told one by one on the page.
 const TOLD: usize = 5;
@@ -131,7 +132,10 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
             ),
         ));
         for aside in source.set_aside.iter().take(6) {
-            rows.push(("set aside", format!("{}: {}", line_range(aside.line, aside.lines), aside.why)));
+            rows.push((
+                "set aside",
+                format!("{}: {}", line_range(aside.line, aside.lines), aside.why.words()),
+            ));
         }
         if source.set_aside.len() > 6 {
             let rest: u64 = source.set_aside[6..].iter().map(|s| s.lines).sum();
@@ -214,7 +218,7 @@ fn cells(out: &mut String, label: &str, list: &[CellNote], total: u64, sheet: &S
             cell.row,
             line(name),
             line(&cell.text),
-            cell.why
+            wording::cells::note(cell.why)
         ));
     }
     if total > TOLD as u64 {

@@ -1,8 +1,9 @@
 //! A receipt as JSON: keys are added, never renamed.
 
 use super::reading_json::{NoticeJson, SetAsideJson};
-use crate::passes::write::CellNote;
 use crate::receipt::{Receipt, SheetReceipt};
+use crate::wording;
+use incola_engine::import::CellNote;
 use serde::Serialize;
 
 /// What was done.
@@ -139,5 +140,11 @@ fn sheet(sheet: &SheetReceipt) -> SheetJson {
 }
 
 fn cell(cell: &CellNote) -> CellJson {
-    CellJson { line: cell.line, row: cell.row, column: cell.column, text: cell.text.clone(), why: cell.why }
+    CellJson {
+        line: cell.line,
+        row: cell.row,
+        column: cell.column,
+        text: cell.text.clone(),
+        why: wording::cells::note(cell.why),
+    }
 }

@@ -5,7 +5,9 @@ use super::sanitize::line;
 use super::style;
 use super::text::{counted, cut, grouped, grouped_decimal, left, terminal_columns, width, wrap};
 use crate::commands::refresh::BookOutcome;
-use crate::refresh::report::{CellChange, Change, Report, What};
+use crate::wording;
+use incola_engine::refresh::Winner;
+use incola_engine::refresh::report::{CellChange, Change, Outcome, Report, What};
 use serde::Serialize;
 
 /// A workbook's refresh.
@@ -15,7 +17,7 @@ pub(crate) struct OutcomeJson<'o> {
     bytes: Option<u64>,
     dry_run: bool,
     status: u8,
-    links: &'o [Report],
+    links: Vec<ReportJson<'o>>,
     failures: Vec<FailureJson<'o>>,
 }
 
@@ -26,13 +28,27 @@ struct FailureJson<'o> {
     what: &'o str,
 }
 
+/// A report, with its notes in words.
+#[derive(Serialize)]
+struct ReportJson<'o> {
+    #[serde(flatten)]
+    report: &'o Report,
+    notes: Vec<String>,
+}
+
+impl<'o> ReportJson<'o> {
+    fn of(report: &'o Report) -> Self {
+        Self { report, notes: report.notes.iter().map(wording::links::note).collect() }
+    }
+}
+
 pub(crate) fn json(outcome: &BookOutcome) -> OutcomeJson<'_> {
     OutcomeJson {
         book: &outcome.book,
         bytes: outcome.bytes,
         dry_run: outcome.dry_run,
         status: outcome.status() as u8,
-        links: &outcome.reports,
+        links: outcome.reports.iter().map(ReportJson::of).collect(),
         failures: outcome
             .failures
             .iter()
@@ -45,7 +61,7 @@ pub(crate) fn json(outcome: &BookOutcome) -> OutcomeJson<'_> {
 pub(crate) fn page(outcome: &BookOutcome, tells_all: bool) -> String {
     let what = match outcome.bytes {
         Some(bytes) => format!("brought up to date, {}", counted(bytes, "byte", "bytes")),
-        None if outcome.reports.iter().any(|r| r.outcome == "to-do") => {
+        None if outcome.reports.iter().any(|r| r.outcome == Outcome::ToDo) => {
             "would be changed (dry run)".to_owned()
         }
         None => "left as it is".to_owned(),
@@ -55,7 +71,7 @@ pub(crate) fn page(outcome: &BookOutcome, tells_all: bool) -> String {
         out.push_str("  it has no links; import makes them\n");
     }
     let (quiet, loud): (Vec<&Report>, Vec<&Report>) =
-        outcome.reports.iter().partition(|r| matches!(r.outcome, "unchanged" | "same"));
+        outcome.reports.iter().partition(|r| matches!(r.outcome, Outcome::Unchanged | Outcome::Same));
     for report in loud {
         out.push('\n');
         out.push_str(&link_page(report, tells_all));
@@ -66,7 +82,7 @@ pub(crate) fn page(outcome: &BookOutcome, tells_all: bool) -> String {
     let name = quiet.iter().map(|r| width(&line(&r.link))).max().unwrap_or(0);
     for report in quiet {
         let why = match report.outcome {
-            "same" => "its bytes changed, its records did not",
+            Outcome::Same => "its bytes changed, its records did not",
             _ => "unchanged",
         };
         let edits = if report.kept_edits > 0 {
@@ -81,7 +97,7 @@ pub(crate) fn page(outcome: &BookOutcome, tells_all: bool) -> String {
             counted(report.rows_before, "row", "rows")
         ));
         for note in &report.notes {
-            out.push_str(&format!("  {} {}\n", style::faint("note "), line(note)));
+            out.push_str(&format!("  {} {}\n", style::faint("note "), line(&wording::links::note(note))));
         }
     }
     if outcome.lost > 0 {
@@ -129,6 +145,10 @@ fn link_page(report: &Report, tells_all: bool) -> String {
     };
     say("rows", format!("{totals}: {}", parts.join(", ")));
     if let Some(winner) = report.winner.filter(|_| report.conflicts > 0) {
+        let winner = match winner {
+            Winner::Source => "source",
+            Winner::Sheet => "sheet",
+        };
         say("conflicts", format!("the {winner} wins"));
     }
     let by = if report.key.is_empty() { "what they hold".to_owned() } else { line(&report.key.join(", ")) };
@@ -170,7 +190,7 @@ fn link_page(report: &Report, tells_all: bool) -> String {
     for days in &report.days {
         say("days", format!("{}: {} \u{2192} {}", line(&days.column), span(&days.before), span(&days.after)));
     }
-    if report.outcome == "refreshed" && report.cells_written > 0 {
+    if report.outcome == Outcome::Refreshed && report.cells_written > 0 {
         let (cells, exact) = (grouped(report.cells_written), grouped(report.cells_exact));
         let kept = if cells == exact && report.cells_written == 1 {
             "the cell that was written".to_owned()
@@ -194,7 +214,7 @@ fn link_page(report: &Report, tells_all: bool) -> String {
         out.push_str(&format!("  {} {}\n", style::alert("look "), line(damage)));
     }
     for note in &report.notes {
-        out.push_str(&format!("  {} {}\n", style::faint("note "), line(note)));
+        out.push_str(&format!("  {} {}\n", style::faint("note "), line(&wording::links::note(note))));
     }
     out.push_str(&changes(report, columns, tells_all));
     out

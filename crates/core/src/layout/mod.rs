@@ -116,7 +116,7 @@ pub struct SetAside {
     /// How many lines.
     pub lines: u64,
     /// What they are.
-    pub why: &'static str,
+    pub why: crate::rows::Aside,
 }
 
 /// What is known of the lines at the end that are no records.

@@ -4,6 +4,7 @@ use super::furniture::{Details, says_total};
 use super::{Layout, lines};
 use crate::kind::statistics::trim;
 use crate::record::Machine;
+use crate::rows::Aside;
 
 /// Lines above the header that are remembered.
 const REMEMBERED: usize = 40;
@@ -16,11 +17,12 @@ const LETTERS: usize = 4;
 ///
 /// ```
 /// use incola_core::layout::{LayoutChoices, Repeats, Samples, detect};
+/// use incola_core::rows::Aside;
 /// let head = b"Berth list  page 1\nBerth;Dues\n007;12,50\n012;3,00\n";
 /// let layout = detect(Samples { head, ..Samples::default() }, &LayoutChoices::default());
 /// let repeats = Repeats::of(head, &layout);
-/// assert_eq!(repeats.why(b"Berth;Dues"), Some("repeats the header"));
-/// assert_eq!(repeats.why(b"Berth list  page 2"), Some("repeats a line from above the header"));
+/// assert_eq!(repeats.why(b"Berth;Dues"), Some(Aside::RepeatedHeader));
+/// assert_eq!(repeats.why(b"Berth list  page 2"), Some(Aside::RepeatedPreamble));
 /// assert_eq!(repeats.why(b"007;12,50"), None);
 /// ```
 #[derive(Clone, Debug, Default)]
@@ -29,7 +31,7 @@ pub struct Repeats {
     /// Columns that most records fill, where totals stand among the records; 0: none do.
     filled: usize,
     /// With digits as zeros.
-    others: Vec<(Vec<u8>, &'static str)>,
+    others: Vec<(Vec<u8>, Aside)>,
     /// Which bytes such lines begin with, digits as zeros.
     begins: Vec<bool>,
     /// Whether blank lines are records all the same.
@@ -75,10 +77,10 @@ impl Repeats {
         if layout.width >= 2 {
             let above = lines.iter().take((layout.preamble_lines as usize).min(REMEMBERED));
             for line in above {
-                repeats.remember(line, "repeats a line from above the header");
+                repeats.remember(line, Aside::RepeatedPreamble);
             }
             if let Some(units) = layout.units_line.and_then(|line| lines.get(line as usize - 1)) {
-                repeats.remember(units, "repeats the units");
+                repeats.remember(units, Aside::RepeatedUnits);
             }
         }
         if let Some(first) = repeats.header.first() {
@@ -87,7 +89,7 @@ impl Repeats {
         repeats
     }
 
-    fn remember(&mut self, line: &[u8], why: &'static str) {
+    fn remember(&mut self, line: &[u8], why: Aside) {
         let line = alike_line(line);
         if line.iter().filter(|b| b.is_ascii_alphabetic() || **b >= 0x80).count() >= LETTERS {
             self.begins[usize::from(line[0])] = true;
@@ -97,7 +99,7 @@ impl Repeats {
 
     /// Why the record in the machine is none: a total among the records, or another line of a report.
     #[inline]
-    pub fn why_record(&self, machine: &Machine, text: &[u8]) -> Option<&'static str> {
+    pub fn why_record(&self, machine: &Machine, text: &[u8]) -> Option<Aside> {
         if self.filled == 0 && self.details.is_none() {
             return None;
         }
@@ -107,22 +109,22 @@ impl Repeats {
         }
     }
 
-    fn total(&self, machine: &Machine, text: &[u8]) -> Option<&'static str> {
+    fn total(&self, machine: &Machine, text: &[u8]) -> Option<Aside> {
         let filled = machine.fields(text).filter(|f| !trim(f).0.is_empty()).count();
-        (filled < self.filled && says_total(machine, text)).then_some("total among the records")
+        (filled < self.filled && says_total(machine, text)).then_some(Aside::PartTotal)
     }
 
     /// Why a line, its end left out, is no record; `None`: it may be one.
     #[inline]
-    pub fn why(&self, line: &[u8]) -> Option<&'static str> {
+    pub fn why(&self, line: &[u8]) -> Option<Aside> {
         let line = line.strip_prefix(b"\x0c").unwrap_or(line);
         let begins = line.first().is_some_and(|b| self.begins.get(usize::from(alike(*b))) == Some(&true));
         if begins { self.compare(line) } else { None }
     }
 
-    fn compare(&self, line: &[u8]) -> Option<&'static str> {
+    fn compare(&self, line: &[u8]) -> Option<Aside> {
         if !self.header.is_empty() && line == self.header {
-            return Some("repeats the header");
+            return Some(Aside::RepeatedHeader);
         }
         let line = line.trim_ascii_end();
         let same = |other: &[u8]| {

@@ -119,7 +119,7 @@ fn totals_and_remarks_at_the_end_are_set_aside() {
     assert_eq!(layout.footer.lines_before, 3);
     assert_eq!(layout.footer.total.as_ref().map(|t| t.line), Some(4));
     assert_eq!(layout.footer.filled_lines, 2);
-    let why: Vec<_> = layout.footer.set_aside.iter().map(|s| (s.line, s.why)).collect();
+    let why: Vec<_> = layout.footer.set_aside.iter().map(|s| (s.line, s.why.words())).collect();
     assert_eq!(why, [(4, "total line"), (6, "after the last record")]);
 }
 

@@ -36,14 +36,14 @@ pub enum Fate {
     Revised(u32),
     /// Someone changed it by hand, and the source did not revise it.
     Edited(u32),
-    /// Both: its cells tell more.
-    Both(u32),
-    /// The source has it no more.
-    Gone,
+    /// Neither the row nor the record is as it was imported: [`settle`](super::settle) tells their cells apart.
+    ChangedOnBothSides(u32),
+    /// The source has its record no more.
+    RecordGone,
     /// Someone added it by hand.
-    Own,
+    AddedByHand,
     /// Someone changed it by hand, and its record is gone: only who knows what was imported can tell ([`Alignment::mark_lone`]).
-    Lone,
+    EditedButRecordGone,
 }
 
 /// A record that no row of the sheet stands for.
@@ -93,7 +93,7 @@ const NONE: u32 = u32::MAX;
 ///     Prints { rows: &[11, 12, 13, 99], keys: &[1, 2, 3, 9], wholes: &[11, 12, 13, 99] },
 ///     Prints { rows: &[11, 22, 14], keys: &[1, 2, 4], wholes: &[11, 22, 14] },
 /// );
-/// assert_eq!(alignment.fates, [Fate::Same(0), Fate::Revised(1), Fate::Gone, Fate::Own]);
+/// assert_eq!(alignment.fates, [Fate::Same(0), Fate::Revised(1), Fate::RecordGone, Fate::AddedByHand]);
 /// assert_eq!(alignment.unpaired, [Unpaired::Added(2)]);
 /// ```
 pub fn align(imported: &[u64], sheet: Prints<'_>, source: Prints<'_>) -> Alignment {
@@ -121,12 +121,12 @@ pub fn align(imported: &[u64], sheet: Prints<'_>, source: Prints<'_>) -> Alignme
     for (n, record) in pairs.of_first.iter().enumerate() {
         let was_imported = base.of_first[n] != NONE;
         fates.push(match *record {
-            NONE if was_imported => Fate::Gone,
-            NONE => Fate::Own,
+            NONE if was_imported => Fate::RecordGone,
+            NONE => Fate::AddedByHand,
             record if sheet.rows[n] == source.rows[record as usize] => Fate::Same(record),
             record if was_imported => Fate::Revised(record),
             record if take(record as usize) => Fate::Edited(record),
-            record => Fate::Both(record),
+            record => Fate::ChangedOnBothSides(record),
         });
     }
     let mut unpaired = Vec::new();
@@ -222,7 +222,7 @@ fn gaps(fates: &[Fate], unpaired: &[Unpaired], pairs: &Pairs) -> Vec<Gap> {
     let mut from = 0;
     for (n, fate) in fates.iter().chain([&Fate::Same(0)]).enumerate() {
         match fate {
-            Fate::Gone | Fate::Own => rows.push(n as u32),
+            Fate::RecordGone | Fate::AddedByHand => rows.push(n as u32),
             _ => {
                 if let Some(records) = behind.remove(&from).filter(|_| !rows.is_empty()) {
                     gaps.push(Gap { rows: std::mem::take(&mut rows), records });
@@ -272,8 +272,8 @@ impl Alignment {
         }
         for (fate, key) in self.fates.iter_mut().zip(keys) {
             let is_missing = |print: u64| self.unaccounted.binary_search(&print).is_ok();
-            if *fate == Fate::Own && counts[key] == 1 && imported(*key).is_some_and(is_missing) {
-                *fate = Fate::Lone;
+            if *fate == Fate::AddedByHand && counts[key] == 1 && imported(*key).is_some_and(is_missing) {
+                *fate = Fate::EditedButRecordGone;
             }
         }
     }
@@ -312,10 +312,10 @@ mod tests {
                 Fate::Same(n) => format!("={n}"),
                 Fate::Revised(n) => format!("revised {n}"),
                 Fate::Edited(n) => format!("edited {n}"),
-                Fate::Both(n) => format!("both {n}"),
-                Fate::Gone => "gone".into(),
-                Fate::Own => "own".into(),
-                Fate::Lone => "lone".into(),
+                Fate::ChangedOnBothSides(n) => format!("both {n}"),
+                Fate::RecordGone => "gone".into(),
+                Fate::AddedByHand => "own".into(),
+                Fate::EditedButRecordGone => "lone".into(),
             })
             .collect();
         let mut text = fates.join(" ");
@@ -405,7 +405,7 @@ mod tests {
             );
             prop_assert_eq!(alignment.fates.len(), sheet.len());
             let paired = alignment.fates.iter().filter_map(|f| match f {
-                Fate::Same(n) | Fate::Revised(n) | Fate::Edited(n) | Fate::Both(n) => Some(*n),
+                Fate::Same(n) | Fate::Revised(n) | Fate::Edited(n) | Fate::ChangedOnBothSides(n) => Some(*n),
                 _ => None,
             });
             let alone = alignment.unpaired.iter().map(|u| match u { Unpaired::Added(n) | Unpaired::Removed(n) => *n });

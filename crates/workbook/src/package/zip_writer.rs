@@ -6,7 +6,6 @@
 use super::deflate::{Block, Compressor, STREAM_END};
 use super::zip_reader::ZipReader;
 use crate::error::{Error, Result};
-use crate::pipeline;
 use std::io::{self, Read, Seek, SeekFrom, Write};
 
 /// Bytes of the extra field that every local header has: four of header, sixteen for two sizes.
@@ -142,7 +141,7 @@ impl<W: Write + Seek> ZipWriter<W> {
         if chunks.len() == 0 {
             self.block(&Compressor::new().block(content))?;
         }
-        pipeline::ordered(
+        incola_parallel::ordered(
             || Ok(chunks.next()),
             Compressor::new,
             Compressor::block,

@@ -5,7 +5,6 @@ use crate::formula::Formula;
 use crate::markup::{TagKind, tags};
 use crate::package::zip_reader::Input;
 use crate::package::zip_reader::{Seam, ZipReader};
-use crate::pipeline;
 use crate::reference::{CellRef, Range};
 use crate::sheet::raw::{Attributes, CellKind, Cells, RawCell, number};
 use crate::sheet::runs::{KeptRow, Lately, RUNS, Run, add_run};
@@ -298,7 +297,7 @@ pub(crate) fn facts<S: Scanner>(
     }
     let columns = Columns::new(question);
     let mut masters: HashMap<u32, (CellRef, String)> = HashMap::new();
-    pipeline::ordered(
+    incola_parallel::ordered(
         || source.rows(zip, u32::MAX, BLOCK),
         || (),
         |(), rows| {

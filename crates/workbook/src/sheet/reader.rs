@@ -3,7 +3,6 @@
 use crate::error::{Error, Result};
 use crate::existing::ExistingBook;
 use crate::number_format::NumberFormat;
-use crate::pipeline;
 use crate::reference::{CellRef, Range};
 use crate::sheet::facts::existing;
 use crate::sheet::raw::Cells;
@@ -94,7 +93,7 @@ impl ExistingBook {
         source.head(self.zip())?;
         let mut extent = SheetExtent::default();
         let zip = self.zip();
-        pipeline::ordered(
+        incola_parallel::ordered(
             || source.rows(zip, u32::MAX, BLOCK),
             || (),
             |(), rows| extent_of(&rows),

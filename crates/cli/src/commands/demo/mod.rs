@@ -1,6 +1,7 @@
 //! `incola demo`: the whole job on made-up files of the harbour office of Tolgarth Quay.
 
 mod month;
+mod stand_in;
 
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};

@@ -1,11 +1,11 @@
 //! A month's story: a table is linked to its source, the source is revised, a cell is corrected by hand, and both come together.
 
+use super::stand_in::StandIn;
 use super::{obey, say, step};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::safety::identity::Identity;
-use crate::stand_in::StandIn;
-use crate::target::Target;
+use crate::io::identity::Identity;
+use crate::io::target::Target;
 use incola_workbook::package::rewrite::with_part_changed;
 use incola_workbook::{CellRef, Range, xml};
 use std::fs::File;

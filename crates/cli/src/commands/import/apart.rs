@@ -6,16 +6,18 @@ use super::rows::{self, Together};
 use super::sheet::{
     check_new_sheet, check_strict, dry_written, finish, number_style_for, sheet_columns, slots_of,
 };
-use crate::bridge::ColumnWriter;
 use crate::docket;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
 use crate::links::{self, make::Made};
 use crate::output::report;
-use crate::passes::write::{Placing, not_written, write};
 use crate::placeholders;
 use crate::receipt::{Receipt, SheetReceipt};
+use incola_engine::cells::ColumnWriter;
+use incola_engine::feed::Feed;
+use incola_engine::import::{Placing, write};
+use incola_engine::stop::Stop;
 use incola_workbook::{SheetLayout, Styles, sheet_name};
 
 /// Imports each source of a workbook. One that fails spoils none of the others: it leaves nothing behind, and the status that it
@@ -32,7 +34,7 @@ pub(super) fn import(options: &Import, to: &Book) -> Result<(Receipt, ExitCode)>
             // What is wrong with one source is told, and the others go on; what is wrong with the workbook ends everything.
             Err(failure) if to.items.len() > 1 && failure.status == ExitCode::Protected => {
                 if let Some(writer) = &mut opened.writer {
-                    writer.abandon_sheet().map_err(|e| not_written(&e))?;
+                    writer.abandon_sheet().map_err(Stop::NotWritten)?;
                 }
                 report(&failure);
                 code = code.max(failure.status);
@@ -87,8 +89,7 @@ fn new_sheet(
     check_new_sheet(options, &to.path, name)?;
     opened.check_free(&to.path, name)?;
     let table = (!options.plain).then(|| sheet_name::legal_table(&source.stem, &opened.taken_names));
-    let writers: Vec<ColumnWriter> =
-        columns.iter().map(|c| ColumnWriter::new(c, styles).counting_from_1904(opened.from_1904)).collect();
+    let writers: Vec<ColumnWriter> = ColumnWriter::for_book(columns, styles, opened.from_1904);
     let header =
         surveyed.reading.layout.header_line.is_some() || !options.plain || options.read.names.is_some();
     let label = source.label();
@@ -111,10 +112,10 @@ fn new_sheet(
     let written = match &mut opened.writer {
         None => dry_written(columns, surveyed.reading.records),
         Some(book) => {
-            book.begin_sheet(layout, styles).map_err(|e| not_written(&e))?;
+            book.begin_sheet(layout, styles).map_err(Stop::NotWritten)?;
             let mut written = write(source, surveyed, &placing, book)?;
             check_strict(options, source, columns, &written)?;
-            book.end_sheet().map_err(|e| not_written(&e))?;
+            book.end_sheet().map_err(Stop::NotWritten)?;
             if is_linked {
                 let read = docket::apply::reading(&options.read, docket.as_ref()).0;
                 opened.links.push(links::make::link(&mut Made {

@@ -12,19 +12,19 @@ use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
 use crate::flags::options;
-use crate::folder;
+use crate::io::folder;
+use crate::io::source::{Source, is_address};
+use crate::io::target;
+use crate::io::web::Version;
 use crate::links;
 use crate::output::{print_receipt, report};
-use crate::passes::survey::{LineRange, Surveyed, survey};
 use crate::placeholders;
 use crate::questions::{self, Asker};
 use crate::render;
-use crate::safety;
-use crate::source::{Source, is_address};
-use crate::target;
-use crate::web::Version;
+use crate::state;
 use incola_core::reading;
-use incola_workbook::pipeline;
+use incola_engine::stop::Stop;
+use incola_engine::text::{LineRange, Surveyed, survey};
 use item::{Book, Item, SMALL, check_limits, names_of};
 use opened::check_place;
 use std::collections::HashMap;
@@ -51,7 +51,7 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     let shared = Arc::new(options.clone());
     let mut left = names.iter();
     // Small sources are looked at side by side, large ones one after the other, each on all processors.
-    pipeline::ordered(
+    incola_parallel::ordered(
         || {
             let Some(name) = left.next() else { return Ok(None) };
             let docket = docket::find_on(&mut shelf, &options.read, name, Some(&options.into));
@@ -96,7 +96,7 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
         }
     };
     let mut left = books.iter();
-    pipeline::ordered(
+    incola_parallel::ordered(
         || Ok(left.next()),
         || (),
         |(), book| (book, book.is_small().then(|| write(book))),
@@ -193,7 +193,7 @@ fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
     check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
     let book = book_for(&options, &source, &surveyed)?;
     if let Some(docket) = &docket {
-        safety::note_use(&docket.path);
+        state::note_use(&docket.path);
     }
     if let Some(key) = &options.key {
         links::make::key_columns(key, &shape, &surveyed.reading.columns)?;
@@ -235,17 +235,7 @@ fn settle(
     }
     let columns = questions::ask_columns(&surveyed, &mut choices, &mut asker)?;
     if !columns.options.is_empty() {
-        let reading = &surveyed.reading;
-        surveyed.reading = reading::conclude(
-            reading.encoding.clone(),
-            reading.bom_bytes,
-            reading.line_end,
-            reading.layout.clone(),
-            &surveyed.survey,
-            &choices,
-            &surveyed.head,
-        )
-        .map_err(|bad| Failure::usage(format!("{}: {}", bad.option, bad.why)))?;
+        surveyed.reading = surveyed.conclude(&choices).map_err(Stop::BadChoice)?;
     }
     let said: Vec<String> = layout.options.into_iter().chain(columns.options).collect();
     if !said.is_empty() {

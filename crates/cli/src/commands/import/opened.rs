@@ -1,12 +1,12 @@
 //! The workbook that is written: a new one, or one that is there.
 
-use crate::book_file::{check_changeable, not_changed, open_book};
 use crate::failure::{Failure, Result};
+use crate::io::book_file::{check_changeable, not_changed, open_book};
+use crate::io::identity::Identity;
+use crate::io::target::{self, Target};
 use crate::links::make::NewLink;
 use crate::render::command::quoted;
-use crate::safety::identity::Identity;
-use crate::safety::{self, Lock};
-use crate::target::{self, Target};
+use crate::state::{self, Lock};
 use incola_workbook::{BookWriter, ExistingBook, sheet_name};
 use std::path::Path;
 
@@ -32,7 +32,7 @@ pub(super) struct Opened {
 impl Opened {
     /// Opens the workbook at `path`, or begins a new one.
     pub(super) fn at(path: &Path, dry_run: bool, even_signed: bool) -> Result<Self> {
-        let lock = safety::lock_and_clear(path)?;
+        let lock = state::lock_and_clear(path)?;
         if !is_there(path)? {
             let writer = if dry_run { None } else { Some(BookWriter::new(Target::create(path)?)) };
             return Ok(Self {

@@ -2,19 +2,13 @@
 
 use super::opened::Opened;
 use super::sheet::{check_strict, dry_written, number_style_for};
-use crate::bridge::ColumnWriter;
 use crate::docket::shape::Shape;
 use crate::docket::{self, DocketFile};
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Extra, Import, MatchBy, PlacingMode};
+use crate::io::source::Source;
 use crate::links::{self, make::Made};
-use crate::passes::survey::{self, Surveyed};
-use crate::passes::write::{Placing, Slot, Written, not_written, write};
-use crate::placing::headings::{Matching, Offer, Rules, Surplus};
-use crate::placing::spot::{self, Spot};
-use crate::placing::{self, Mode, OwnNames, Place, Wish};
 use crate::receipt::SheetReceipt;
-use crate::source::Source;
 use incola_core::evidence::DecidedBy;
 use incola_core::kind::{DateOrder, Kind};
 use incola_core::notice::{Notice, NoticeCode};
@@ -22,6 +16,14 @@ use incola_core::reading::{self, ColumnReading, Reading};
 use incola_core::record::Machine;
 use incola_core::selector::{AsChoice, Selector};
 use incola_core::words::counted;
+use incola_engine::cells::ColumnWriter;
+use incola_engine::feed::Feed;
+use incola_engine::import::{Placing, Slot, Written, write};
+use incola_engine::place::headings::{Matching, Offer, Rules, Surplus};
+use incola_engine::place::spot::{self, Spot};
+use incola_engine::place::{self, Mode, OwnNames, Place, Wish};
+use incola_engine::stop::Stop;
+use incola_engine::text::{self, Surveyed};
 use incola_workbook::number_format::NumberFormat;
 use incola_workbook::{
     CellRef, ColumnFacts, Compressor, ExistingBook, Range, RowsPlan, Styles, column_letters, sheet_name,
@@ -104,7 +106,7 @@ pub(super) fn import(
     let records = together.sources.iter().map(|(_, s)| s.reading.records).sum();
     let offers = offers(options, &together);
     let Some(existing) = opened.existing() else { return Err(Failure::usage("there is no workbook")) };
-    let place = placing::find(existing, (sheet, &name), &wish, &offers, records)?;
+    let place = place::find(existing, (sheet, &name), &wish, &offers, records)?;
     check_said(&place, said, &name)?;
     let mut notices = Vec::new();
     if place.facts.is_protected {
@@ -119,8 +121,7 @@ pub(super) fn import(
     }
     let columns = &together.reading.columns;
     let from_1904 = opened.from_1904;
-    let writers: Vec<ColumnWriter> =
-        columns.iter().map(|c| ColumnWriter::new(c, styles).counting_from_1904(from_1904)).collect();
+    let writers: Vec<ColumnWriter> = ColumnWriter::for_book(columns, styles, from_1904);
     let number_style = number_style_for(options, styles);
     let mut along = Vec::new();
     let is_linked = wish.mode != Mode::Append && links::make::is_wanted(options, &together.sources);
@@ -130,17 +131,16 @@ pub(super) fn import(
         // Nothing to put under what is there.
         Some(_) if records == 0 && wish.mode == Mode::Append => dry_written(columns, 0),
         Some(book) => {
-            let failed = |e: incola_workbook::Error| not_written(&e);
             let names = OwnNames {
                 number_rows: options.number_rows.as_deref(),
                 source_column: options.source_column.as_deref(),
             };
             let plan = place.plan(columns, &writers, (&names, number_style));
             along = went_along(&plan);
-            book.begin_rows(sheet, plan, &place.facts, styles, None).map_err(failed)?;
+            book.begin_rows(sheet, plan, &place.facts, styles, None).map_err(Stop::NotWritten)?;
             if let Some(row) = place.heading_row {
                 let mut rows = book.rows(&place.columns());
-                if let Some(under) = book.rows_under(row).map_err(failed)? {
+                if let Some(under) = book.rows_under(row).map_err(Stop::NotWritten)? {
                     rows.lay_under(under);
                 }
                 rows.begin_row(row);
@@ -153,7 +153,7 @@ pub(super) fn import(
                     rows.text(at, Styles::HEADING, name.as_bytes());
                 }
                 rows.end_row();
-                book.block(&Compressor::new().block(rows.xml())).map_err(failed)?;
+                book.block(&Compressor::new().block(rows.xml())).map_err(Stop::NotWritten)?;
             }
             let mut written = Written::default();
             let mut row = place.first_row;
@@ -171,12 +171,12 @@ pub(super) fn import(
                     is_linked,
                     candidates: if is_linked { candidates.clone() } else { Vec::new() },
                 };
-                let part = write(source, surveyed, &placing, book)?;
+                let part = write(*source, surveyed, &placing, book)?;
                 check_strict(options, source, columns, &part)?;
                 row += part.rows as u32;
                 written.merge(part);
             }
-            book.end_rows().map_err(failed)?;
+            book.end_rows().map_err(Stop::NotWritten)?;
             written
         }
     };
@@ -239,7 +239,7 @@ fn over_other_records(
         ));
     }
     let columns = place.all_columns();
-    let comments = book.comments(sheet).map_err(|e| placing::failed(&e))?;
+    let comments = book.comments(sheet).map_err(Stop::Book)?;
     let is_over = |at: &&CellRef| (first..=last).contains(&at.row) && columns.contains(&at.column);
     let stay: Vec<String> = comments.iter().filter(is_over).take(5).map(ToString::to_string).collect();
     if !stay.is_empty() {
@@ -389,8 +389,8 @@ fn obey_kinds(
 }
 
 fn conclude(together: &Together<'_>, choices: &reading::Choices) -> Result<Reading> {
-    let Some((_, first)) = together.sources.first() else { return Err(Failure::usage("no sources")) };
-    survey::conclude(&together.sources, first, choices)
+    let surveyed: Vec<&Surveyed> = together.sources.iter().map(|(_, surveyed)| *surveyed).collect();
+    Ok(text::conclude(&surveyed, choices)?)
 }
 
 /// The kind that a column of the sheet has, and the code of the format that most of its cells have.

@@ -1,19 +1,23 @@
 //! What sheets are made of, and the end of every import.
 
 use super::opened::Opened;
-use crate::bridge::ColumnWriter;
 use crate::docket::shape::Shape;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Import, PlacingMode};
+use crate::io::source::Source;
+use crate::io::target::Target;
 use crate::links::{self, make::NewLink};
-use crate::passes::write::{Slot, Written, not_written};
 use crate::receipt::{Receipt, SheetReceipt};
-use crate::safety;
-use crate::source::Source;
-use crate::target::Target;
+use crate::state;
+use crate::wording;
 use incola_core::kind::Kind;
 use incola_core::reading::ColumnReading;
 use incola_core::words::counted;
+use incola_engine::cells::ColumnWriter;
+use incola_engine::feed::Feed;
+use incola_engine::import::{Slot, Written};
+use incola_engine::link;
+use incola_engine::stop::Stop;
 use incola_workbook::{BookWriter, CellRef, Range, SheetColumn, StyleId, Styles};
 use std::path::Path;
 
@@ -37,7 +41,8 @@ pub(super) fn check_new_sheet(options: &Import, path: &Path, name: &str) -> Resu
 pub(super) fn dry_written(columns: &[ColumnReading], records: u64) -> Written {
     let mut written = Written { rows: records, ..Written::default() };
     for column in columns {
-        let mut tally = crate::passes::write::ColumnTally { blank: column.stats.blank, ..Default::default() };
+        let mut tally =
+            incola_engine::import::ColumnTally { blank: column.stats.blank, ..Default::default() };
         if column.is_wanted() {
             tally.cells = column.stats.filled + column.stats.beyond;
             tally.misfits = column.misfits.count;
@@ -67,7 +72,7 @@ pub(super) fn check_strict(
         source.shown(),
         first.line,
         first.text,
-        first.why,
+        wording::cells::note(first.why),
         counted(written.misfits, "misfit", "misfits")
     ))
     .leaving("nothing was written, for --strict was given")
@@ -133,10 +138,10 @@ pub(super) fn finish(
     if let Some(mut book) = opened.writer {
         for new in &opened.links {
             replace_links(path, &mut book, new)?;
-            links::write(&mut book, &new.link, &new.prints, new.range, None)?;
+            link::write(&mut book, &new.link, &new.prints, new.range, None)?;
         }
         let title = sheets.iter().map(|s| s.sheet.clone()).collect::<Vec<_>>().join(", ");
-        let target = book.finish(styles, &title, &safety::now()).map_err(|e| not_written(&e))?;
+        let target = book.finish(styles, &title, &state::now()).map_err(Stop::NotWritten)?;
         crate::interrupt::check()?;
         target.commit()?;
         for new in &opened.links {
@@ -152,12 +157,12 @@ fn replace_links(path: &Path, book: &mut BookWriter<Target>, new: &NewLink) -> R
     let Some(existing) = book.existing() else { return Ok(()) };
     let (known, _) = links::find(path, existing)?;
     for kept in known {
-        let table = &kept.link.table;
+        let table = &kept.link().table;
         let same = table.sheet == new.link.table.sheet
             && (table.table.is_some() && table.table == new.link.table.table
                 || Range::parse(&table.range).is_some_and(|range| range.meets(new.range)));
         if same {
-            links::remove(book, &kept.link.id, Some(&kept))?;
+            link::remove(book, &kept.link().id, Some(&kept.stored))?;
             kept.mirror.forget();
         }
     }

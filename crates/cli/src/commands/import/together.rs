@@ -6,16 +6,18 @@ use super::rows::{self, Together};
 use super::sheet::{
     check_new_sheet, check_strict, dry_written, finish, number_style_for, sheet_columns, slots_of,
 };
-use crate::bridge::ColumnWriter;
 use crate::docket;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
+use crate::io::source::Source;
 use crate::links::{self, make::Made};
-use crate::passes::survey::{Surveyed, conclude};
-use crate::passes::write::{Placing, Written, not_written, write};
 use crate::placeholders::{self, Names};
 use crate::receipt::{Receipt, SheetReceipt};
-use crate::source::Source;
+use incola_engine::cells::ColumnWriter;
+use incola_engine::feed::Feed;
+use incola_engine::import::{Placing, Written, write};
+use incola_engine::stop::Stop;
+use incola_engine::text::{Surveyed, conclude};
 use incola_workbook::{SheetLayout, Styles, sheet_name};
 
 /// Imports all sources of a workbook into one table, as what was typed and the docket of the first one say.
@@ -33,7 +35,7 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
             return Err(different_columns(first_source, first, source, surveyed));
         }
     }
-    let mut combined = conclude(&sources, first, choices)?;
+    let mut combined = conclude(&to.items.iter().map(|i| &i.surveyed).collect::<Vec<_>>(), choices)?;
     for (column, own) in combined.columns.iter_mut().zip(&first.reading.columns) {
         column.name.clone_from(&own.name);
     }
@@ -52,10 +54,7 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
         return finish(options, &to.path, opened, &styles, vec![sheet]);
     }
     let columns = &combined.columns;
-    let writers: Vec<ColumnWriter> = columns
-        .iter()
-        .map(|c| ColumnWriter::new(c, &mut styles).counting_from_1904(opened.from_1904))
-        .collect();
+    let writers = ColumnWriter::for_book(columns, &mut styles, opened.from_1904);
     let name = sheet_name::legal(&wanted, &[]);
     check_new_sheet(options, &to.path, &name)?;
     opened.check_free(&to.path, &name)?;
@@ -80,7 +79,7 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     let mut row = first_row;
     let mut written = Written::default();
     if let Some(writer) = &mut opened.writer {
-        writer.begin_sheet(layout, &styles).map_err(|e| not_written(&e))?;
+        writer.begin_sheet(layout, &styles).map_err(Stop::NotWritten)?;
         for (source, surveyed) in &sources {
             let label = source.label();
             let placing = Placing {
@@ -88,12 +87,12 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
                 ..Placing::new((columns, &writers), slots.clone(), row, &label, number_style)
                     .linked(is_linked, Vec::new())
             };
-            let part = write(source, surveyed, &placing, writer)?;
+            let part = write(*source, surveyed, &placing, writer)?;
             check_strict(&options, source, columns, &part)?;
             row += part.rows as u32;
             written.merge(part);
         }
-        writer.end_sheet().map_err(|e| not_written(&e))?;
+        writer.end_sheet().map_err(Stop::NotWritten)?;
         if is_linked {
             let read = docket::apply::reading(&options.read, docket.as_ref()).0;
             opened.links.push(links::make::link(&mut Made {

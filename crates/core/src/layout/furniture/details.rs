@@ -6,6 +6,7 @@ use super::Judged;
 use super::total;
 use crate::kind::statistics::trim;
 use crate::record::{Division, Machine};
+use crate::rows::Aside;
 
 /// A test that each line of a report is put to: detail lines keep to the columns, fill those that all of them fill, and have
 /// the sort of value that each column has.
@@ -127,7 +128,7 @@ impl Details {
     }
 
     /// Why the record in the machine is none; `None`: it is a detail line.
-    pub(crate) fn why(&self, machine: &Machine, text: &[u8]) -> Option<&'static str> {
+    pub(crate) fn why(&self, machine: &Machine, text: &[u8]) -> Option<Aside> {
         let values: Vec<std::borrow::Cow<'_, str>> =
             machine.fields(text).map(|f| String::from_utf8_lossy(trim(f).0)).collect();
         let texts: Vec<&str> = values.iter().map(AsRef::as_ref).collect();
@@ -148,24 +149,20 @@ impl Details {
         // A total keeps to the columns, but its words say what it is.
         let blank = texts.iter().any(|t| t.is_empty()) || texts.len() < self.width;
         if blank && texts.iter().any(|t| total::names_total(t)) {
-            return Some("total among the records");
+            return Some(Aside::PartTotal);
         }
         None
     }
 
     /// What a line is that is no detail.
-    fn class(&self, texts: &[&str]) -> &'static str {
+    fn class(&self, texts: &[&str]) -> Aside {
         if texts.iter().any(|t| total::names_total(t)) {
-            return "total among the records";
+            return Aside::PartTotal;
         }
         let numbers = self.typed.iter().filter(|(column, sorts)| {
             sorts.contains(&Sort::Number) && texts.get(*column).is_some_and(|t| sort_of(t) == Sort::Number)
         });
         let filled = texts.iter().filter(|t| !t.is_empty()).count();
-        if numbers.count() > 0 && filled <= self.width / 2 + 1 {
-            "total among the records"
-        } else {
-            "heading among the records"
-        }
+        if numbers.count() > 0 && filled <= self.width / 2 + 1 { Aside::PartTotal } else { Aside::Heading }
     }
 }

@@ -5,12 +5,10 @@ use super::super::{Footer, Samples, SetAside, Total};
 use super::rows::{Place, Row};
 use super::{Judged, labelled, total};
 use crate::record::{Division, Machine, Multiline};
+use crate::rows::Aside;
 
 /// Rows that are looked at, from the end.
 const LOOKED_AT: usize = 60;
-
-const TOTAL: &str = "total line";
-const REMARK: &str = "after the last record";
 
 /// The footer, and the index behind the last record's row.
 pub(super) fn find(
@@ -48,16 +46,16 @@ pub(super) fn find(
             continue;
         }
         let why = if total::says_so(judged.lexicon, row) || total::adds_up(judged, first, at) {
-            TOTAL
+            Aside::Total
         } else if row.filled() == 0 {
-            "empty record at the end"
+            Aside::EmptyRecord
         } else {
-            REMARK
+            Aside::AfterLastRecord
         };
         // Where totals stand among the records, the last one is that of its part.
         let partial =
             (first..end).any(|i| !judged.is_apart(i) && total::says_so(judged.lexicon, judged.row(i)));
-        if why == TOTAL && footer.total.is_none() && !partial {
+        if why == Aside::Total && footer.total.is_none() && !partial {
             machine.step(sample, row.start, true);
             footer.total =
                 Some(Total { line: row.line, fields: machine.fields(sample).map(<[u8]>::to_vec).collect() });
@@ -69,7 +67,7 @@ pub(super) fn find(
         }
     }
     if let Division::Multiline(Multiline::Labelled { labels, .. }) = &candidate.dialect.division {
-        labelled::remarks(sample, judged, (labels, REMARK), &mut footer);
+        labelled::remarks(sample, judged, labels, &mut footer);
     }
     if let Some(row) = judged.rows.rows.get(end).filter(|r| r.place == last) {
         footer.lines_before = row.line - 1;

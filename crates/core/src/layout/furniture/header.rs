@@ -12,6 +12,7 @@ use super::names::{
 use super::{Judged, is_comment, labelled};
 use crate::kind;
 use crate::record::{Division, Multiline, Step};
+use crate::rows::Aside;
 
 /// What the clerk says about the header.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -133,7 +134,7 @@ fn name(samples: Samples<'_>, judged: &Judged<'_>, (at, first): (usize, usize), 
         return;
     }
     for row in rest.iter().map(|i| judged.row(*i)) {
-        let why = "between the names and the first record";
+        let why = Aside::BelowNames;
         header.set_aside.push(SetAside { line: row.line, lines: row.lines, why });
     }
 }
@@ -167,11 +168,11 @@ fn place(
     if header.preamble_lines > 0 {
         let stated = lines::stated_by_first_line(samples.head).is_some();
         let why = if stated && header.preamble_lines == 1 {
-            "states the delimiter"
+            Aside::StatesDelimiter
         } else if header.line.is_some() {
-            "before the header"
+            Aside::BeforeHeader
         } else {
-            "before the first record"
+            Aside::BeforeFirstRecord
         };
         header.set_aside.insert(0, SetAside { line: 1, lines: header.preamble_lines, why });
     }

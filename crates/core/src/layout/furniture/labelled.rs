@@ -4,6 +4,7 @@ use super::super::{Footer, SetAside, lines::lines};
 use super::Judged;
 use super::rows::Place;
 use crate::record::split_label;
+use crate::rows::Aside;
 
 fn is_known(line: &[u8], labels: &[Vec<u8>]) -> bool {
     let (label, _) = split_label(line);
@@ -26,12 +27,7 @@ pub(super) fn first_record(sample: &[u8], judged: &Judged<'_>, labels: &[Vec<u8>
 }
 
 /// Lines behind the last label of the last record that have none themselves are remarks.
-pub(super) fn remarks(
-    sample: &[u8],
-    judged: &Judged<'_>,
-    (labels, why): (&[Vec<u8>], &'static str),
-    footer: &mut Footer,
-) {
+pub(super) fn remarks(sample: &[u8], judged: &Judged<'_>, labels: &[Vec<u8>], footer: &mut Footer) {
     let last = if judged.rows.is_whole { Place::Head } else { Place::Tail };
     let Some(row) = judged.rows.rows.last().filter(|r| r.place == last && r.aside.is_none()) else { return };
     let lines: Vec<&[u8]> = lines(&sample[row.start..row.end]).collect();
@@ -42,5 +38,5 @@ pub(super) fn remarks(
     let line = row.line + row.lines - remarks;
     footer.lines_before = line - 1;
     footer.filled_lines = remarks;
-    footer.set_aside.push(SetAside { line, lines: remarks, why });
+    footer.set_aside.push(SetAside { line, lines: remarks, why: Aside::AfterLastRecord });
 }

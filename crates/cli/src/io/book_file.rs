@@ -1,0 +1,73 @@
+//! A workbook that is there: opened, or refused with a reason.
+
+use crate::failure::{Failure, Result};
+use crate::io::identity::Identity;
+use incola_workbook::{ExistingBook, Obstacle};
+use std::fs::File;
+use std::io::Read;
+use std::path::Path;
+
+/// Whether the file at `path` is a package, by what it begins with, and has the ending of a workbook.
+pub(crate) fn is_book(path: &Path) -> bool {
+    let ending = path.extension().map(|e| e.to_string_lossy().to_lowercase()).unwrap_or_default();
+    let begins_as_one = || -> std::io::Result<bool> {
+        let mut start = [0; 4];
+        File::open(path)?.read_exact(&mut start)?;
+        Ok(start == *b"PK\x03\x04" || start == *b"\xD0\xCF\x11\xE0")
+    };
+    matches!(ending.as_str(), "xlsx" | "xlsm") && begins_as_one().unwrap_or(false)
+}
+
+/// The workbook at `path`, to look at.
+pub(crate) fn read_book(path: &Path) -> Result<ExistingBook> {
+    open_book(path).map(|(book, _)| book)
+}
+
+/// The workbook at `path`, to change it, and which file it was.
+pub(crate) fn open_book(path: &Path) -> Result<(ExistingBook, Identity)> {
+    let failed = |e: &std::io::Error| Failure::io(path, "read it", e);
+    let mut file = File::open(path).map_err(|e| failed(&e))?;
+    let identity = Identity::of_open(&file).map_err(|e| failed(&e))?;
+    let mut start = [0; 8];
+    let read = file.read(&mut start).map_err(|e| failed(&e))?;
+    if start[..read].starts_with(b"\xD0\xCF\x11\xE0") {
+        return Err(Failure::unreadable(format!(
+            "{}: it is encrypted, or an old binary workbook",
+            path.display()
+        ))
+        .leaving("it was left as it is")
+        .help("open it in the program it comes from and save it as .xlsx, without a password"));
+    }
+    let book = ExistingBook::open(Box::new(file)).map_err(|error| not_changed(path, &error))?;
+    Ok((book, identity))
+}
+
+/// The failure of a workbook that is not to be changed.
+pub(crate) fn not_changed(path: &Path, error: &incola_workbook::Error) -> Failure {
+    let what = format!("{}: {error}", path.display());
+    match error {
+        incola_workbook::Error::Refused(_) => Failure::protected(what),
+        _ => Failure::unreadable(what),
+    }
+    .leaving("it was left as it is")
+    .help("choose another workbook with --into")
+}
+
+/// Fails if a workbook is not to be changed, by what stands against it.
+pub(crate) fn check_changeable(path: &Path, obstacle: Option<Obstacle>, even_signed: bool) -> Result<()> {
+    let why = match obstacle {
+        None => return Ok(()),
+        Some(Obstacle::Signed) if even_signed => return Ok(()),
+        Some(Obstacle::Signed) => "it is signed, and any change would break the signature",
+        Some(Obstacle::Tracked) => "its changes are tracked, and this one would not be",
+        Some(Obstacle::Protected) => {
+            "its structure is protected: its owner wants no sheet added; unprotect it first"
+        }
+    };
+    let failure = Failure::protected(format!("{}: {why}", path.display())).leaving("it was left as it is");
+    Err(if obstacle == Some(Obstacle::Signed) {
+        failure.help("to change it all the same: import and refresh take --even-signed")
+    } else {
+        failure
+    })
+}

@@ -1,0 +1,8 @@
+//! Where bytes come from and go to: files, folders, addresses, and workbooks put in their place whole or not at all.
+
+pub(crate) mod book_file;
+pub(crate) mod folder;
+pub(crate) mod identity;
+pub(crate) mod source;
+pub(crate) mod target;
+pub(crate) mod web;

@@ -1,0 +1,255 @@
+//! Targets: workbooks are written beside the place where they will stand, synced, and then put there in one step.
+
+mod attributes;
+
+use crate::failure::{Failure, Result};
+use crate::io::identity::Identity;
+use std::io::{self, BufWriter, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+use tempfile::NamedTempFile;
+
+/// A file that will stand at a path once it is complete; until then, and if anything fails, nothing is there.
+pub(crate) struct Target {
+    path: PathBuf,
+    file: BufWriter<NamedTempFile>,
+    after: After,
+    /// Which file stood at the path when it was opened.
+    stood: Option<Identity>,
+    /// What of the file that stood there could not be given to the new one.
+    not_kept: Vec<String>,
+}
+
+/// What becomes of what stands at the path.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum After {
+    /// Nothing may stand there.
+    Absent,
+    /// It is kept, to be had back.
+    Kept,
+    /// It is lost.
+    Gone,
+}
+
+impl Target {
+    /// Begins a new file at `path`, which must not exist.
+    pub(crate) fn create(path: &Path) -> Result<Self> {
+        check_absent(path)?;
+        Self::begin(path, After::Absent)
+    }
+
+    /// Begins what is to replace the workbook at `path`, which was `stood` when it was opened; a link is followed. Owner, group,
+    /// permissions and attributes stay, where they may be given.
+    pub(crate) fn over(path: &Path, stood: Identity) -> Result<Self> {
+        Self::in_place_of(path, After::Kept, stood)
+    }
+
+    /// As [`Self::over`], but what stood there is not kept.
+    pub(crate) fn back(path: &Path, stood: Identity) -> Result<Self> {
+        Self::in_place_of(path, After::Gone, stood)
+    }
+
+    fn in_place_of(path: &Path, after: After, stood: Identity) -> Result<Self> {
+        let failed = |e: io::Error| Failure::io(path, "replace it", &e).leaving("it was left as it is");
+        let path = std::fs::canonicalize(path).map_err(failed)?;
+        let about = std::fs::metadata(&path).map_err(failed)?;
+        if about.permissions().readonly() {
+            return Err(Failure::unreadable(format!("{}: it may not be written to", path.display()))
+                .leaving("it was left as it is"));
+        }
+        let mut target = Self::begin(&path, after)?;
+        target.stood = Some(stood);
+        let file = target.file.get_ref().as_file();
+        target.not_kept = attributes::give(&path, &about, file).map_err(failed)?;
+        Ok(target)
+    }
+
+    fn begin(path: &Path, after: After) -> Result<Self> {
+        let folder = folder_of(path);
+        let mut builder = tempfile::Builder::new();
+        let prefix = crate::state::unfinished_prefix(path);
+        builder.prefix(&prefix).suffix(".tmp");
+        #[cfg(unix)]
+        if after == After::Absent {
+            // Not private as temporary files are: the process's mask decides, as for any new file.
+            use std::os::unix::fs::PermissionsExt;
+            builder.permissions(std::fs::Permissions::from_mode(0o666));
+        }
+        let file = builder
+            .tempfile_in(folder)
+            .map_err(|error| Failure::io(folder, "write into the folder", &error).leaving(untouched(path)))?;
+        // While it is locked nobody removes it.
+        let _ = file.as_file().try_lock();
+        let file = BufWriter::with_capacity(256 * 1024, file);
+        Ok(Self { path: path.to_owned(), file, after, stood: None, not_kept: Vec::new() })
+    }
+
+    /// Puts the complete file in its place.
+    pub(crate) fn commit(self) -> Result<()> {
+        let path = self.path;
+        let failed = |error: &io::Error| Failure::io(&path, "write it", error).leaving(untouched(&path));
+        let file = self.file.into_inner().map_err(|error| failed(error.error()))?;
+        file.as_file().sync_all().map_err(|error| failed(&error))?;
+        let folder = folder_of(&path).to_owned();
+        if let Some(stood) = self.stood {
+            let pending = match self.after {
+                After::Kept => Some(crate::state::prepare(&path, file.path())?),
+                _ => None,
+            };
+            replace(file, &path, stood)?;
+            if let Some(pending) = pending {
+                pending.took_effect();
+            }
+            for what in &self.not_kept {
+                crate::output::note(&format!("{}: {what}", path.display()));
+            }
+        } else {
+            file.persist_noclobber(&path).map_err(|error| match error.error.kind() {
+                io::ErrorKind::AlreadyExists => exists(&path),
+                _ => failed(&error.error),
+            })?;
+        }
+        // The workbook stands in its place; that it still does after the power fails is asked of the folder.
+        let _ = std::fs::File::open(folder).and_then(|folder| folder.sync_all());
+        Ok(())
+    }
+}
+
+/// Puts a file in place of the one that stood at `path`, unless someone saved that in the meantime.
+fn replace(file: NamedTempFile, path: &Path, stood: Identity) -> Result<()> {
+    let is_as_it_was = |at: &Path| Identity::at(at).is_ok_and(|now| now == stood);
+    if !is_as_it_was(path) {
+        return Err(saved_since(path));
+    }
+    // Where the system can do so, both change places in one step: what stood there last is looked at once more.
+    #[cfg(target_os = "linux")]
+    {
+        use rustix::fs::{CWD, RenameFlags, renameat_with};
+        let exchange = || renameat_with(CWD, file.path(), CWD, path, RenameFlags::EXCHANGE);
+        if exchange().is_ok() {
+            if is_as_it_was(file.path()) {
+                // What stood there goes with the temporary name.
+                return Ok(());
+            }
+            exchange().map_err(|error| {
+                let was = file.path().display().to_string();
+                Failure::io(path, &format!("put back what someone else saved, which is {was}"), &error.into())
+            })?;
+            return Err(saved_since(path));
+        }
+    }
+    file.persist(path)
+        .map_err(|error| Failure::io(path, "write it", &error.error).leaving(untouched(path)))?;
+    Ok(())
+}
+
+fn saved_since(path: &Path) -> Failure {
+    Failure::protected(format!("{}: it was saved by someone else in the meantime", path.display()))
+        .leaving("it was left as they saved it")
+        .help("do this again: what they changed is looked at then")
+}
+
+impl Write for Target {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.file.write(bytes)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.file.flush()
+    }
+}
+
+impl Seek for Target {
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        self.file.seek(to)
+    }
+}
+
+/// The folder that holds `path`.
+pub(crate) fn folder_of(path: &Path) -> &Path {
+    path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."))
+}
+
+fn untouched(path: &Path) -> String {
+    format!("nothing was written at {}", path.display())
+}
+
+fn exists(path: &Path) -> Failure {
+    Failure::protected(format!("{}: the workbook is there already", path.display()))
+        .leaving("it was left as it is")
+        .help("choose another name with --into, or move the old workbook away")
+}
+
+/// Fails if something stands at `path`, or its folder is missing: asked before long work begins.
+pub(crate) fn check_absent(path: &Path) -> Result<()> {
+    let folder = folder_of(path);
+    if path.symlink_metadata().is_ok() {
+        return Err(exists(path));
+    }
+    match std::fs::metadata(folder) {
+        Ok(found) if found.is_dir() => Ok(()),
+        Ok(_) => {
+            Err(Failure::unreadable(format!("{}: it is not a folder", folder.display()))
+                .leaving(untouched(path)))
+        }
+        Err(error) => {
+            Err(Failure::io(folder, "open the folder", &error).leaving(untouched(path)).help(format!(
+                "make the folder first: mkdir -p {}",
+                crate::render::command::quoted(&folder.display().to_string())
+            )))
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::fs;
+
+    fn target(path: &Path) -> Target {
+        let mut target = Target::back(path, Identity::at(path).unwrap()).unwrap();
+        target.write_all(b"ours").unwrap();
+        target
+    }
+
+    #[test]
+    fn what_someone_else_saved_is_not_overwritten() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("book.xlsx");
+        let saves: [&dyn Fn(); 3] = [
+            // As most programs save: another file is put in its place; or the file itself is written into.
+            &|| {
+                fs::write(folder.path().join("new"), "theirs").unwrap();
+                fs::rename(folder.path().join("new"), &path).unwrap();
+            },
+            &|| fs::write(&path, "theirs").unwrap(),
+            &|| fs::remove_file(&path).unwrap(),
+        ];
+        for save in saves {
+            fs::write(&path, "old one").unwrap();
+            let target = target(&path);
+            save();
+            let failure = target.commit().unwrap_err();
+            assert!(failure.to_string().contains("saved by someone else in the meantime"), "{failure}");
+            assert!(fs::read(&path).map_or(true, |bytes| bytes == b"theirs"), "theirs stays");
+            assert_eq!(fs::read_dir(folder.path()).unwrap().count(), usize::from(path.exists()));
+        }
+        fs::write(&path, "old one").unwrap();
+        target(&path).commit().unwrap();
+        assert_eq!(fs::read(&path).unwrap(), b"ours");
+        assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 1, "nothing is left over");
+    }
+
+    #[test]
+    fn files_that_are_being_written_are_not_removed() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("book.xlsx");
+        fs::write(&path, "old one").unwrap();
+        let target = target(&path);
+        let left = folder.path().join(format!("{}left.tmp", crate::state::unfinished_prefix(&path)));
+        fs::write(&left, "of a run that was killed").unwrap();
+        crate::state::remove_unfinished(&path);
+        assert!(!left.exists());
+        target.commit().unwrap();
+        assert_eq!(fs::read(&path).unwrap(), b"ours");
+    }
+}

@@ -1,0 +1,6 @@
+//! What the engine's facts become in words: sentences, and the commands to type.
+
+pub(crate) mod cells;
+pub(crate) mod links;
+pub(crate) mod places;
+pub(crate) mod stop;

@@ -1,0 +1,216 @@
+//! Records as a stream: one loop goes over the records of a text, and whatever is done with them is a [`RecordSink`].
+//!
+//! ```
+//! use incola_core::layout::Repeats;
+//! use incola_core::record::{Dialect, Machine};
+//! use incola_core::rows::{Aside, Flow, Record, RecordSink, each_record};
+//!
+//! #[derive(Default)]
+//! struct Berths(Vec<(u64, String)>);
+//!
+//! impl RecordSink for Berths {
+//!     fn record(&mut self, record: &Record<'_>) -> Flow {
+//!         self.0.push((record.line(), String::from_utf8_lossy(record.field(0)).into_owned()));
+//!         Flow::Continue(())
+//!     }
+//!     fn aside(&mut self, why: Aside, _line: u64, _lines: u64) {
+//!         assert_eq!(why, Aside::BlankLine);
+//!     }
+//! }
+//!
+//! let mut machine = Machine::new(&Dialect::new(","));
+//! let mut berths = Berths::default();
+//! let end = each_record(&mut machine, b"007,12.5\n\n012,3\n", true, &Repeats::default(), 1, &mut berths);
+//! assert_eq!(berths.0, [(1, "007".to_owned()), (3, "012".to_owned())]);
+//! assert_eq!((end.consumed, end.lines), (16, 3));
+//! ```
+
+mod aside;
+
+pub use aside::Aside;
+
+use crate::layout::Repeats;
+use crate::record::{Machine, Oddities, Step};
+
+/// Whether a sink wants more.
+pub type Flow = std::ops::ControlFlow<()>;
+
+/// A record where it stands in the text. Borrowed for the call.
+#[derive(Clone, Copy)]
+pub struct Record<'m> {
+    machine: &'m Machine,
+    text: &'m [u8],
+    line: u64,
+}
+
+impl<'m> Record<'m> {
+    /// Its first line, counted on from the line that the loop was told.
+    #[inline]
+    pub fn line(&self) -> u64 {
+        self.line
+    }
+
+    /// Physical lines that it stretches over.
+    #[inline]
+    pub fn lines(&self) -> u32 {
+        self.machine.lines()
+    }
+
+    /// Its fields.
+    #[inline]
+    pub fn count(&self) -> usize {
+        self.machine.field_count()
+    }
+
+    /// A field, from 0; empty if the record has fewer.
+    #[inline]
+    pub fn field(&self, index: usize) -> &'m [u8] {
+        self.machine.field(self.text, index)
+    }
+
+    /// All fields in their order.
+    #[inline]
+    pub fn fields(&self) -> impl ExactSizeIterator<Item = &'m [u8]> + use<'m> {
+        self.machine.fields(self.text)
+    }
+
+    /// Its bytes, the line end left out.
+    #[inline]
+    pub fn bytes(&self) -> &'m [u8] {
+        &self.text[self.machine.start()..self.machine.end()]
+    }
+
+    /// What is odd about its quotes.
+    #[inline]
+    pub fn oddities(&self) -> Oddities {
+        self.machine.oddities()
+    }
+
+    /// Whether a character stands on both sides of the start of a field (from 0), and whether both are of one sort.
+    #[inline]
+    pub fn crossing(&self, index: usize) -> Option<bool> {
+        self.machine.crossing(self.text, index)
+    }
+}
+
+/// Takes records as they come.
+pub trait RecordSink {
+    /// Takes a record.
+    fn record(&mut self, record: &Record<'_>) -> Flow;
+
+    /// Takes lines that are no record: the first one, and how many.
+    fn aside(&mut self, _why: Aside, _line: u64, _lines: u64) {}
+}
+
+/// A closure that takes records and leaves out what is none.
+pub struct Each<F>(pub F);
+
+impl<F: FnMut(&Record<'_>) -> Flow> RecordSink for Each<F> {
+    #[inline]
+    fn record(&mut self, record: &Record<'_>) -> Flow {
+        self.0(record)
+    }
+}
+
+/// How far a loop over records came.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Consumed {
+    /// Bytes of the text that were understood: all of it, if it ends where a record ends.
+    pub consumed: usize,
+    /// Physical lines in them.
+    pub lines: u64,
+}
+
+/// Goes over the records of a text that begins at one. `last`: nothing follows the text. `line`: the number of its first line.
+/// A record that the text does not hold to its end is left for the next text; the one that a sink breaks at counts as consumed.
+#[inline]
+pub fn each_record(
+    machine: &mut Machine,
+    text: &[u8],
+    last: bool,
+    repeats: &Repeats,
+    line: u64,
+    sink: &mut impl RecordSink,
+) -> Consumed {
+    let mut done = Consumed::default();
+    loop {
+        let at = line + done.lines;
+        let why = match machine.step(text, done.consumed, last) {
+            Step::Record => repeats
+                .why(&text[machine.start()..machine.end()])
+                .or_else(|| repeats.why_record(machine, text)),
+            Step::Blank if repeats.keeps_blank => None,
+            Step::Blank => Some(Aside::BlankLine),
+            Step::Comment => Some(Aside::Comment),
+            Step::Rule => Some(Aside::Rule),
+            Step::Stray => Some(Aside::Stray),
+            Step::NeedMore | Step::End => return done,
+        };
+        let flow = match why {
+            None => sink.record(&Record { machine, text, line: at }),
+            Some(why) => {
+                sink.aside(why, at, u64::from(machine.lines()));
+                Flow::Continue(())
+            }
+        };
+        done.lines += u64::from(machine.lines());
+        done.consumed = machine.next_start();
+        if flow.is_break() {
+            return done;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::layout::{LayoutChoices, Samples, detect};
+    use crate::record::Dialect;
+
+    /// Records as `line:fields`, lines set aside as `line+lines reason`.
+    #[derive(Default)]
+    struct Told(Vec<String>, usize);
+
+    impl RecordSink for Told {
+        fn record(&mut self, record: &Record<'_>) -> Flow {
+            let fields: Vec<String> =
+                record.fields().map(|f| String::from_utf8_lossy(f).into_owned()).collect();
+            self.0.push(format!("{}:{}", record.line(), fields.join("|")));
+            if self.0.len() == self.1 { Flow::Break(()) } else { Flow::Continue(()) }
+        }
+        fn aside(&mut self, why: Aside, line: u64, lines: u64) {
+            self.0.push(format!("{line}+{lines} {}", why.words()));
+        }
+    }
+
+    fn told(text: &str, last: bool, most: usize) -> (Vec<String>, Consumed) {
+        let head = b"Berth,Dues\n007,12\n012,3\n";
+        let layout = detect(Samples { head, ..Samples::default() }, &LayoutChoices::default());
+        let mut machine = Machine::new(&Dialect { comment_prefix: Some(b"#".to_vec()), ..Dialect::new(",") });
+        let mut sink = Told(Vec::new(), most);
+        let end = each_record(&mut machine, text.as_bytes(), last, &Repeats::of(head, &layout), 5, &mut sink);
+        (sink.0, end)
+    }
+
+    #[test]
+    fn records_and_what_stands_among_them_come_in_order() {
+        let text = "007,12\n# closed\n\n\"a\nb\",1\nBerth,Dues\n012,";
+        let all =
+            ["5:007|12", "6+1 comment", "7+1 blank line", "8:a\nb|1", "10+1 repeats the header", "11:012|"];
+        let (records, end) = told(text, true, 99);
+        assert_eq!(records, all);
+        assert_eq!(end, Consumed { consumed: text.len(), lines: 7 });
+    }
+
+    #[test]
+    fn a_record_that_is_cut_is_left_for_the_next_text() {
+        let (records, end) = told("007,12\n012,\"3", false, 99);
+        assert_eq!((records.len(), end), (1, Consumed { consumed: 7, lines: 1 }));
+    }
+
+    #[test]
+    fn a_sink_may_have_enough() {
+        let (records, end) = told("007,12\n012,3\n013,4\n", true, 2);
+        assert_eq!((records.len(), end), (2, Consumed { consumed: 13, lines: 2 }));
+    }
+}
