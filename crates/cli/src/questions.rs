@@ -13,7 +13,7 @@ use incola_core::layout::{LayoutDoubt, delimiter_from_word, delimiter_word, dial
 use incola_core::reading::{Choices, ColumnReading};
 use incola_core::record::{Dialect, Division, Machine};
 use incola_core::rows::{Each, Flow, Record};
-use incola_core::selector::AsChoice;
+use incola_core::settings::selector::AsChoice;
 use incola_engine::text::Surveyed;
 use std::io::{BufRead, Write};
 

@@ -4,6 +4,7 @@ use crate::commands;
 use crate::exit_code::ExitCode;
 use crate::failure::Failure;
 use crate::flags::definitions::{Cli, Command};
+use crate::flags::meant;
 use crate::interrupt;
 use crate::output::{print, report};
 use clap::{CommandFactory, Parser};
@@ -12,6 +13,11 @@ use std::io;
 
 /// Runs the program with these arguments.
 pub(crate) fn run(args: impl IntoIterator<Item = OsString>) -> ExitCode {
+    let args: Vec<OsString> = args.into_iter().collect();
+    if let Some(failure) = meant::instead(&args) {
+        report(&failure);
+        return failure.status;
+    }
     let cli = match Cli::try_parse_from(args) {
         Ok(cli) => cli,
         Err(error) => {
@@ -24,7 +30,7 @@ pub(crate) fn run(args: impl IntoIterator<Item = OsString>) -> ExitCode {
     let done = match cli.command {
         Command::Inspect(options) => commands::inspect::run(&options),
         Command::Import(options) => commands::import::run(&options),
-        Command::Draft(options) => commands::draft::run(&options),
+        Command::Docket(options) => commands::docket::run(&options.action),
         Command::Refresh(options) => commands::refresh::run(&options),
         Command::Link(options) => commands::link::run(&options.action),
         Command::Watch(options) => commands::watch::run(&options),

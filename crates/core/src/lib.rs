@@ -3,7 +3,6 @@
 //! Bytes come in, decisions and values go out. The crate opens no file, asks no clock and prints nothing; the program
 //! hands it blocks of text and places what comes back.
 
-pub mod docket;
 pub mod encoding;
 pub mod evidence;
 pub mod kind;
@@ -13,6 +12,6 @@ pub mod reading;
 pub mod record;
 pub mod refresh;
 pub mod rows;
-pub mod selector;
+pub mod settings;
 pub mod survey;
 pub mod words;

@@ -11,7 +11,8 @@ use crate::layout::{Layout, LayoutChoices, LayoutDoubt, NamedValue, SetAside, To
 use crate::notice::{Notice, NoticeCode};
 use crate::record::{Division, Multiline, Unit};
 use crate::rows::Aside;
-use crate::selector::{AsChoice, Selector};
+use crate::settings::BadSetting;
+use crate::settings::selector::{AsChoice, Selector};
 use crate::survey::Survey;
 use crate::words::counted;
 
@@ -21,8 +22,6 @@ pub enum Scan {
     /// All of them.
     #[default]
     All,
-    /// None: every column is text.
-    None,
     /// The first so many.
     First(u64),
 }
@@ -250,19 +249,10 @@ pub struct Reading {
     pub notices: Vec<Notice>,
 }
 
-/// Why a source cannot be read as the choices say.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct BadChoice {
-    /// The option that is at fault, as it is typed.
-    pub option: String,
-    /// What is wrong, in words.
-    pub why: String,
-}
-
 /// Puts together what was found: kinds, names, notices. `head`: the first lines, decoded.
 ///
 /// # Errors
-/// [`BadChoice`] if the choices do not fit the source: a column that is not there, a pattern that is none.
+/// [`BadSetting`] if the choices do not fit the source: a column that is not there, a pattern that is none.
 pub fn conclude(
     encoding: Decision<Encoding>,
     bom_bytes: usize,
@@ -271,7 +261,7 @@ pub fn conclude(
     survey: &Survey,
     choices: &Choices,
     head: &[u8],
-) -> Result<Reading, BadChoice> {
+) -> Result<Reading, BadSetting> {
     let mut notices = Vec::new();
     let names = names(&layout, survey, choices, &mut notices)?;
     let kinds = stated_kinds(&names, choices)?;
@@ -294,26 +284,17 @@ pub fn conclude(
                 let by = stated.decided_by;
                 let format = stated.format.as_deref();
                 let mut verdict = force(stats, stated.kind, format, &around, choices.decimal)
-                    .map_err(|why| BadChoice { option: option.clone(), why: format!("{name}: {why}") })?;
+                    .map_err(|why| BadSetting::new("as", option, format!("{name}: {why}")))?;
                 verdict.why = if option.is_empty() {
                     "not among the columns wanted".into()
                 } else {
                     match by {
                         DecidedBy::Docket => "from the docket".to_owned(),
-                        _ => format!("stated: {option}"),
+                        _ => format!("stated: --as {option}"),
                     }
                 };
                 (verdict, by)
             }
-            None if choices.scan == Scan::None => (
-                Verdict {
-                    rule: Rule::Text,
-                    why: "nothing was surveyed".into(),
-                    doubt: None,
-                    misfits: Count::default(),
-                },
-                DecidedBy::Given,
-            ),
             None => (judged(stats, name, &around, choices.decimal), DecidedBy::Detected),
         };
         let trailing = place + 1 == survey.columns.len() && place > 0;
@@ -452,7 +433,7 @@ fn names(
     survey: &Survey,
     choices: &Choices,
     notices: &mut Vec<Notice>,
-) -> Result<Vec<String>, BadChoice> {
+) -> Result<Vec<String>, BadSetting> {
     let count = survey.columns.len();
     let mut names: Vec<String> = layout.names.clone();
     if let Some(stated) = &choices.names {
@@ -465,7 +446,7 @@ fn names(
                 stated.join(", "),
                 found.join(", ")
             );
-            return Err(BadChoice { option: "--names".into(), why });
+            return Err(BadSetting::new("names", "", why));
         }
         names.clone_from(stated);
     }
@@ -507,11 +488,12 @@ struct Stated {
     decided_by: DecidedBy,
 }
 
-fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(Stated, String)>>, BadChoice> {
+fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(Stated, String)>>, BadSetting> {
     let mut kinds: Vec<Option<(Stated, String)>> = vec![None; names.len()];
-    let missing = |option: &str, selector: &Selector| BadChoice {
-        option: option.into(),
-        why: format!("no column is \u{201c}{}\u{201d}; the columns are: {}", selector.text(), listed(names)),
+    let missing = |key: &'static str, value: &str, selector: &Selector| {
+        let why =
+            format!("no column is \u{201c}{}\u{201d}; the columns are: {}", selector.text(), listed(names));
+        BadSetting::new(key, value, why)
     };
     if !choices.only.is_empty() {
         let skip = Stated { kind: Kind::Skip, format: None, decided_by: DecidedBy::Given };
@@ -519,7 +501,7 @@ fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(State
         for selector in &choices.only {
             let places = selector.places(names);
             if places.is_empty() {
-                return Err(missing("--only", selector));
+                return Err(missing("only", "", selector));
             }
             for place in places {
                 kinds[place] = None;
@@ -529,13 +511,13 @@ fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(State
     for choice in &choices.kinds {
         let places = choice.selector.places(names);
         let format = choice.format.as_ref().map(|f| format!(":{f}")).unwrap_or_default();
-        let option = format!("--as {}={}{format}", choice.selector.text(), choice.kind.word());
+        let option = format!("{}={}{format}", choice.selector.text(), choice.kind.word());
         if places.is_empty() {
             // What a docket describes and the source lacks is told by whoever found the docket.
             if choice.by == DecidedBy::Docket {
                 continue;
             }
-            return Err(missing(&option, &choice.selector));
+            return Err(missing("as", &option, &choice.selector));
         }
         for place in places {
             // What is not wanted stays out, unless it is named on its own.

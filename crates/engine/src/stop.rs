@@ -1,7 +1,7 @@
 //! Why work ends early: facts, from which whoever stands above makes sentences and advice.
 
 use incola_core::encoding::NotText;
-use incola_core::reading::BadChoice;
+use incola_core::settings::BadSetting;
 use incola_workbook::{CellRef, Range};
 use std::error::Error;
 use std::fmt;
@@ -35,7 +35,7 @@ pub enum Stop {
         source: String,
     },
     /// A setting does not fit the source.
-    BadChoice(BadChoice),
+    BadSetting(BadSetting),
     /// A start of a column was to be moved or dropped, and no column starts there.
     NoSuchStart {
         /// What the source is called.

@@ -4,7 +4,6 @@ use crate::docket::{self, shape};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Inspect;
-use crate::flags::options;
 use crate::io::book_file::{is_book, read_book};
 use crate::io::folder;
 use crate::io::source::Source;
@@ -18,7 +17,7 @@ use std::path::Path;
 /// Shows how each source is read, and what each workbook holds. One that cannot be read spoils none of the others.
 pub(crate) fn run(options: &Inspect) -> Result<ExitCode> {
     // Mistakes in what was typed are told before anything is read.
-    options::choices(&options.read)?;
+    options.read.choices(None)?;
     let mut code = ExitCode::Done;
     let mut found = Vec::new();
     for (n, name) in folder::expand(&options.sources)?.iter().enumerate() {
@@ -63,16 +62,16 @@ enum ShownJson {
 fn source(options: &Inspect, name: &str) -> Result<Shown> {
     let source = Source::open(name, &std::env::temp_dir())?;
     let docket = docket::find(&options.read, name, None)?;
-    let (choices, lines) = docket::apply::choices(&options.read, docket.as_ref())?;
+    let (choices, lines) = options.read.choices(docket.as_ref())?;
     let mut surveyed = survey(&source, &choices, lines)?;
     let mut obeyed = None;
     if let Some(file) = &docket {
-        let (typed, _) = options::choices(&options.read)?;
+        let (typed, _) = options.read.choices(None)?;
         let changes = shape::changes(&surveyed, &typed, file);
         // The preview shows the source, under its own names; what the docket lacks is told.
         let mut named = surveyed.reading.clone();
         let before = named.notices.len();
-        shape::shape(&mut named, docket.as_ref(), name)?;
+        shape::shape(&mut named, docket.as_ref(), (&options.read.renames()?, None), name)?;
         surveyed.reading.notices.extend(named.notices.drain(before..));
         surveyed.reading.notices.extend(changes);
         obeyed = Some(file.path.display().to_string());

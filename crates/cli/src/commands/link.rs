@@ -16,7 +16,7 @@ use crate::render::command::quoted;
 use crate::render::{self, links::Row};
 use crate::state::{self, Lock};
 use crate::wording;
-use incola_core::docket::Docket;
+use incola_core::settings::docket::Docket;
 use incola_engine::link::{self, ANCHOR, Link, LinkedSource, LinkedTable, SourceKind, StoredLink, VERSION};
 use incola_engine::refresh::{self, Wishes};
 use incola_engine::text::survey;
@@ -209,7 +209,7 @@ fn repoint(options: &LinkRepoint) -> Result<ExitCode> {
         return Err(Failure::usage(format!("{}: it has no link {}", path.display(), options.link)));
     };
     // What a workbook from elsewhere would tell the server is not told before it is trusted.
-    let asks = Docket::read(&kept.link().docket).is_ok_and(|docket| !docket.request.is_empty());
+    let asks = Docket::read_kept(&kept.link().docket).is_ok_and(|docket| !docket.request.is_empty());
     if asks && !kept.mirror.trusts(&reads(kept.link(), path)) {
         return Err(untrusted(&kept, path));
     }
@@ -300,12 +300,13 @@ fn make_anew(
     };
     let read = Read::default();
     let known = docket::find(&read, first, Some(path))?;
-    let (choices, lines) = docket::apply::choices(&read, known.as_ref())?;
+    let (choices, lines) = read.choices(known.as_ref())?;
     let opened = Source::open(first, &std::env::temp_dir())?;
     let mut surveyed = survey(&opened, &choices, lines)?;
-    let shape = docket::shape::shape(&mut surveyed.reading, known.as_ref(), first)?;
-    let effective = docket::apply::reading(&read, known.as_ref()).0;
-    link.docket = links::make::resolved_alone(&opened, &surveyed, &effective, known.as_ref(), &shape)?;
+    let settings = read.settings(known.as_ref().map(|file| &file.docket))?;
+    let shape =
+        docket::shape::shape(&mut surveyed.reading, known.as_ref(), (&[], settings.place.name_case), first)?;
+    link.docket = links::make::resolved_alone(&opened, &surveyed, &settings.read, known.as_ref(), &shape)?;
     link.columns = links::make::columns_of(&surveyed.reading.columns, &shape);
     let headings: Vec<&String> = located.headings.iter().map(|(_, heading)| heading).collect();
     let missing: Vec<String> =

@@ -1,7 +1,7 @@
 //! The commands: wiring only.
 
 pub(crate) mod demo;
-pub(crate) mod draft;
+pub(crate) mod docket;
 pub(crate) mod import;
 pub(crate) mod inspect;
 pub(crate) mod link;

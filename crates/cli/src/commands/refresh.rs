@@ -2,7 +2,7 @@
 
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{Accept, Edits, Refresh};
+use crate::flags::definitions::{Accept, Conflicts, Refresh};
 use crate::io::book_file::{check_changeable, not_changed, open_book, read_book};
 use crate::io::identity::Identity;
 use crate::io::target::Target;
@@ -54,9 +54,9 @@ impl BookOutcome {
 pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
     let (books, names) = divided(&options.names)?;
     let wishes = Wishes {
-        edits: options.edits.map(|edits| match edits {
-            Edits::Source => Winner::Source,
-            Edits::Sheet => Winner::Sheet,
+        edits: options.conflicts.map(|winner| match winner {
+            Conflicts::Source => Winner::Source,
+            Conflicts::Sheet => Winner::Sheet,
         }),
         accepts_columns: options.accept.contains(&Accept::Columns),
         accepts_shorter: options.accept.contains(&Accept::Shorter),
@@ -136,8 +136,8 @@ fn undecided(outcome: &BookOutcome) -> Option<Failure> {
         } else {
             "those tables were left as they are"
         })
-        .help(format!("to let the sheet win: {refresh} --edits sheet"))
-        .help(format!("to let the source win: {refresh} --edits source")),
+        .help(format!("to let the sheet win: {refresh} --conflicts sheet"))
+        .help(format!("to let the source win: {refresh} --conflicts source")),
     )
 }
 

@@ -1,18 +1,16 @@
 //! A reading, written down as a docket.
 
-use crate::flags::definitions::Read;
-use incola_core::docket::DocketWriter;
-use incola_core::docket::format_of;
 use incola_core::encoding::Encoding;
 use incola_core::evidence::DecidedBy;
 use incola_core::kind::Kind;
 use incola_core::layout::fixed::from_one;
 use incola_core::reading::Reading;
 use incola_core::record::{Division, Fixed, Unit};
+use incola_core::settings::{self, DocketWriter, LineOrWord, format_of};
 use toml::Value;
 
 /// The docket of a reading. `name`: the source's name without folders; `read`: what was typed.
-pub(crate) fn draft(name: &str, reading: &Reading, read: &Read) -> String {
+pub(crate) fn draft(name: &str, reading: &Reading, read: &settings::Reading) -> String {
     let mut out = DocketWriter::new(&format!(
         "How files like {name} are read. Lines may be changed or left out; what is left out is detected."
     ));
@@ -29,10 +27,8 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &Read) -> String {
     }
     layout(&mut out, reading, read);
     match (&read.header, reading.layout.header_line) {
-        (Some(stated), _) => match stated.parse::<i64>() {
-            Ok(line) => out.key("header", &Value::Integer(line), ""),
-            Err(_) => out.text("header", stated, ""),
-        },
+        (Some(LineOrWord::Number(line)), _) => out.key("header", &Value::Integer(*line as i64), ""),
+        (Some(LineOrWord::Word(word)), _) => out.text("header", word, ""),
         (None, None) => out.comment("header = \"auto\"  (no line holds names here; looked for in each file)"),
         (None, Some(line)) => {
             out.comment(&format!(
@@ -40,18 +36,15 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &Read) -> String {
             ));
         }
     }
-    for (key, value) in [("lines", &read.lines), ("decimal_char", &read.decimal_char), ("scan", &read.scan)] {
-        if let Some(value) = value {
-            out.text(key, value, "");
-        }
-    }
-    for (key, value) in [("blank", &read.blank), ("names", &read.names)] {
-        if let Some(list) = value.as_deref().and_then(|v| crate::flags::options::list(key, v).ok()) {
-            out.key(key, &Value::Array(list.into_iter().map(Value::String).collect()), "");
+    // What was said besides.
+    let said = settings::table_of(read);
+    for key in ["lines", "decimal_char", "group_char", "survey", "blank", "blank_rows", "names"] {
+        if let Some(value) = said.get(key) {
+            out.key(key, value, "");
         }
     }
     out.part("[place]");
-    out.comment("sheet = \"{stem}\"   mode = \"append\"   at = \"A2\"   source_column = \"File\"   number_rows = \"No\"");
+    out.comment("sheet = \"{stem}\"   mode = \"append\"   at = \"A2\"   source_column = \"File\"   number_column = \"No\"");
     out.part("# Columns in the order that the sheet has them in. as = \"skip\" leaves one out; called = \"…\" is the sheet's name for it;");
     out.comment("description = \"…\" is shown when its heading is selected.");
     for column in &reading.columns {
@@ -80,7 +73,7 @@ pub(crate) fn starts_text(fixed: &Fixed) -> String {
     starts.join(",")
 }
 
-fn layout(out: &mut DocketWriter, reading: &Reading, read: &Read) {
+fn layout(out: &mut DocketWriter, reading: &Reading, read: &settings::Reading) {
     let layout = &reading.layout;
     let dialect = &layout.dialect.value;
     let why = &layout.dialect.why;
@@ -107,7 +100,7 @@ fn layout(out: &mut DocketWriter, reading: &Reading, read: &Read) {
             out.text("layout", "fixed", why);
             out.text("starts", &starts_text(fixed), "");
             if fixed.unit != Unit::Characters {
-                out.text("widths_in", "bytes", "");
+                out.text("starts_in", "bytes", "");
             }
         }
         Division::Multiline(_) if read.starts.is_none() && read.lines_per_record.is_none() => {

@@ -1,8 +1,8 @@
 //! Dockets on disk: found by themselves or named, obeyed, and drafted.
 
-pub(crate) mod apply;
 pub(crate) mod draft;
 pub(crate) mod reference;
+pub(crate) mod save;
 pub(crate) mod shape;
 pub(crate) mod tabular;
 
@@ -11,13 +11,28 @@ use crate::flags::definitions::Read;
 use crate::io::target::folder_of;
 use crate::io::web::file_name;
 use crate::render::command::quoted;
-use incola_core::docket::{BadDocket, Docket, MOST_BYTES};
+use incola_core::settings::docket::{BadDocket, Docket, MOST_BYTES};
 use incola_engine::link::is_address;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 /// What the names of dockets end with.
 pub(crate) const ENDING: &str = ".docket.toml";
+
+/// Lets everyone read a new docket, as any file of the user.
+///
+/// # Errors
+/// If the system refuses.
+pub(crate) fn open_to_others(file: &tempfile::NamedTempFile) -> std::io::Result<()> {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        file.as_file().set_permissions(std::fs::Permissions::from_mode(0o644))?;
+    }
+    #[cfg(not(unix))]
+    let _ = file;
+    Ok(())
+}
 
 /// A docket and its file.
 #[derive(Clone, Debug)]
@@ -176,7 +191,7 @@ pub(crate) fn find_on(
         let failure = Failure::usage(format!("--docket {}: there is no docket of that name", quoted(named)))
             .leaving("nothing was written");
         return Err(if names.is_empty() {
-            failure.help(format!("make one: incola draft {} -o NAME{ENDING}", quoted(source)))
+            failure.help(format!("make one: incola docket draft {} -o NAME{ENDING}", quoted(source)))
         } else {
             failure.help(format!("there are: {}", names.join(", ")))
         });

@@ -1,6 +1,7 @@
 //! What a docket can say, for people and for editors: both from one table.
 
-use incola_core::docket::{KEYS, Key, KeyKind, VERSION};
+use incola_core::settings::docket::VERSION;
+use incola_core::settings::{KEYS, Key, KeyKind};
 use serde_json::{Map, Value, json};
 
 /// The parts of a docket, and what they say.
@@ -73,11 +74,11 @@ fn page() -> String {
         "# Dockets\n\n\
          A docket is a reading written down: a file `NAME.docket.toml` that says how a sort of file is read, forced and placed. What it\n\
          leaves out is detected. Options that are typed win over it.\n\n\
-         `incola draft dues-03.txt -o dues.docket.toml` writes one from what was found in a file, with the reasons as comments. A docket is\n\
+         `incola docket draft dues-03.txt -o dues.docket.toml` writes one from what was found in a file, with the reasons as comments. A docket is\n\
          found by itself when it lies in the folder of the source, in that of the workbook, or in `incola/dockets` in the user's folder for\n\
          settings (`XDG_CONFIG_HOME`), and one of its patterns fits the name of the file. Two that fit stop the import, and so does a file that\n\
-         lacks a column that is described. `--docket NAME` names one, `--no-docket` obeys none, `incola draft --list` lists those that are known.\n\n\
-         `incola draft --schema` prints the JSON Schema by which editors complete and check dockets.\n",
+         lacks a column that is described. `--docket NAME` names one, `--no-docket` obeys none, `incola docket list` lists those that are known.\n\n\
+         `incola docket check` reads one without a file. `incola docket schema` prints the JSON Schema by which editors complete and check dockets.\n",
     );
     for (part, head, about) in PARTS {
         if head.is_empty() {

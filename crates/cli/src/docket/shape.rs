@@ -7,6 +7,8 @@ use incola_core::evidence::DecidedBy;
 use incola_core::kind::Kind;
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{Choices, ColumnReading, Reading};
+use incola_core::settings::model::NameCase;
+use incola_core::settings::selector::Selector;
 use incola_engine::text::Surveyed;
 use std::collections::{HashMap, HashSet};
 
@@ -41,7 +43,42 @@ impl Shape {
 ///
 /// # Errors
 /// Status 4 if a column is missing.
-pub(crate) fn shape(reading: &mut Reading, docket: Option<&DocketFile>, source: &str) -> Result<Shape> {
+pub(crate) fn shape(
+    reading: &mut Reading,
+    docket: Option<&DocketFile>,
+    (renames, case): (&[(Selector, String)], Option<NameCase>),
+    source: &str,
+) -> Result<Shape> {
+    let shape = described(reading, docket, case, source)?;
+    if let Some(case) = case.filter(|_| docket.is_none_or(|file| file.docket.columns.is_empty())) {
+        for column in &mut reading.columns {
+            column.name = in_case(&column.name, case);
+        }
+    }
+    for (selector, name) in renames {
+        let places = selector.places(&shape.source_names);
+        let [place] = places[..] else {
+            let count = if places.is_empty() { "no column is" } else { "several columns are" };
+            return Err(Failure::usage(format!("--rename {}={name}: {count} called so", selector.text()))
+                .leaving("nothing was written")
+                .help(format!("the columns are: {}", shape.source_names.join(", "))));
+        };
+        reading.columns[place].name.clone_from(name);
+    }
+    if case.is_some() || !renames.is_empty() || docket.is_some() {
+        let by = docket.map_or_else(|| "--rename".to_owned(), |file| file.path.display().to_string());
+        unique(reading, &by)?;
+    }
+    Ok(shape)
+}
+
+/// The columns as a docket describes them.
+fn described(
+    reading: &mut Reading,
+    docket: Option<&DocketFile>,
+    case: Option<NameCase>,
+    source: &str,
+) -> Result<Shape> {
     let mut shape = Shape::plain(reading);
     let Some(file) = docket else { return Ok(shape) };
     let shown = file.path.display().to_string();
@@ -73,7 +110,7 @@ pub(crate) fn shape(reading: &mut Reading, docket: Option<&DocketFile>, source: 
         return Err(Failure::protected(what)
             .leaving("nothing was written")
             .help(format!(
-                "correct the docket, or draft it anew: incola draft {} --no-docket",
+                "correct the docket, or draft it anew: incola docket draft {} --no-docket",
                 quoted(source)
             ))
             .help("or read the file without it: --no-docket"));
@@ -124,7 +161,7 @@ pub(crate) fn shape(reading: &mut Reading, docket: Option<&DocketFile>, source: 
         let own = &mut reading.columns[*place];
         if let Some(called) = &column.called {
             own.name.clone_from(called);
-        } else if let Some(case) = &file.docket.place.name_case {
+        } else if let Some(case) = case {
             own.name = in_case(&own.name, case);
         }
         own.zero_if_blank = column.zero_if_blank == Some(true) && own.rule.kind() == Kind::Number;
@@ -135,16 +172,15 @@ pub(crate) fn shape(reading: &mut Reading, docket: Option<&DocketFile>, source: 
         }
     }
     reading.notices.extend(notices);
-    unique(reading, &shown)?;
     Ok(shape)
 }
 
-/// A name in lower case, in upper case, or with a capital at the beginning.
-fn in_case(name: &str, case: &str) -> String {
+/// A name as the sheet spells it.
+fn in_case(name: &str, case: NameCase) -> String {
     match case {
-        "lower" => name.to_lowercase(),
-        "upper" => name.to_uppercase(),
-        _ => {
+        NameCase::Lower => name.to_lowercase(),
+        NameCase::Upper => name.to_uppercase(),
+        NameCase::First => {
             let mut chars = name.chars();
             let first = chars.next().map(|c| c.to_uppercase().to_string()).unwrap_or_default();
             first + &chars.as_str().to_lowercase()

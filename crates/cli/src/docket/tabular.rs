@@ -2,7 +2,10 @@
 //! what one of them cannot say.
 
 use crate::failure::{Failure, Result};
-use incola_core::docket::{Column, Docket, LineOrWord, Place, VERSION};
+use incola_core::layout::LayoutKind;
+use incola_core::settings::docket::{Docket, VERSION};
+use incola_core::settings::model::Column;
+use incola_core::settings::{LineOrWord, Place};
 use serde_json::{Map, Value, json};
 use std::path::Path;
 
@@ -17,12 +20,14 @@ pub(crate) fn write(docket: &Docket, source: &str, header_line: Option<u64>) -> 
     if let Some(encoding) = &read.encoding {
         dialect.insert("encoding".into(), encoding.as_str().into());
     }
-    match read.layout.as_deref() {
-        None | Some("delimited") => {
+    match read.layout {
+        None | Some(LayoutKind::Delimited) => {
             let delimiter = read.delimiter.as_deref().unwrap_or(",");
             dialect.insert("delimiter".into(), delimiter.into());
         }
-        Some(other) => unsaid.push(format!("layout = \"{other}\": the standard knows delimited lines alone")),
+        Some(other) => {
+            unsaid.push(format!("layout = \"{}\": the standard knows delimited lines alone", other.word()));
+        }
     }
     if read.runs_as_one == Some(true) {
         unsaid.push("runs_as_one = true".into());
@@ -45,7 +50,7 @@ pub(crate) fn write(docket: &Docket, source: &str, header_line: Option<u64>) -> 
     let said = [
         ("lines", read.lines.is_some()),
         ("starts", read.starts.is_some()),
-        ("scan", read.scan.is_some()),
+        ("survey", read.survey.is_some()),
         ("decimal_char", read.decimal_char.is_some()),
         ("[place]", docket.place != Place::default()),
     ];

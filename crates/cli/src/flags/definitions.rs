@@ -1,11 +1,20 @@
 //! Every command and option, once: parsing, help, man page and completions come from here.
 
+use clap::builder::PossibleValuesParser;
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use incola_core::settings::{KEYS, KeyKind};
 use std::path::PathBuf;
 
 /// Imports text files into worksheet tables: every value kept exactly, every decision explained.
 #[derive(Debug, Parser)]
-#[command(name = "incola", version, about, max_term_width = 100, disable_help_subcommand = true)]
+#[command(
+    name = "incola",
+    version,
+    about,
+    max_term_width = 100,
+    subcommand_required = true,
+    arg_required_else_help = true
+)]
 #[command(
     after_help = "Exit status: 0 done, 1 something needs a look, 2 wrong command line, 3 missing or unreadable, \
                         4 stopped to protect data, 130 interrupted."
@@ -20,11 +29,11 @@ pub(crate) struct Cli {
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     /// Show how a source is read, and why, with a preview; ends with the import command that would obey it
-    Inspect(Inspect),
+    Inspect(Box<Inspect>),
     /// Read sources, place them in a workbook as tables, and print the receipt
-    Import(Import),
-    /// Write down how a source is read, as a docket that is found again for the next file of its sort
-    Draft(Draft),
+    Import(Box<Import>),
+    /// Write, list and check dockets: readings written down for the next file of the same sort
+    Docket(Docket),
     /// Show what changed in the sources of linked tables, and bring the tables up to date around what was changed by hand
     Refresh(Refresh),
     /// List the links of a workbook; point one to another source, end one, or trust one
@@ -43,6 +52,11 @@ pub(crate) enum Command {
 
 /// Options of `inspect`.
 #[derive(Debug, Args)]
+#[command(after_help = examples(&[
+    ("incola inspect calls.csv", "how it is read, and why"),
+    ("incola inspect calls.txt --raw", "the lines, with tabs and a ruler"),
+    ("incola inspect calls.xlsx", "the sheets and tables of a workbook"),
+]))]
 pub(crate) struct Inspect {
     /// Files to read, or folders of them; `-` for standard input; .gz files are read as they are. Of a workbook its sheets,
     /// tables and names are listed
@@ -65,30 +79,66 @@ pub(crate) struct Inspect {
     pub(crate) read: Read,
 }
 
-/// Options of `draft`.
+/// Options of `docket`.
 #[derive(Debug, Args)]
+pub(crate) struct Docket {
+    /// What to do.
+    #[command(subcommand)]
+    pub(crate) action: DocketAction,
+}
+
+/// What is done with dockets.
+#[derive(Debug, Subcommand)]
+pub(crate) enum DocketAction {
+    /// Write how a source is read as a docket, with the reasons as comments
+    Draft(Box<Draft>),
+    /// List the dockets that are used here: what they are for, and when they were last used
+    List(DocketList),
+    /// Read a docket without a source, and report what is wrong with it
+    Check(DocketCheck),
+    /// Print the JSON Schema of dockets, for editors
+    Schema,
+}
+
+/// Options of `docket draft`.
+#[derive(Debug, Args)]
+#[command(after_help = examples(&[
+    ("incola docket draft dues-03.txt -o dues.docket.toml", "for all files like this one"),
+    ("incola docket draft dues-03.txt --as Berth=text", "shown, not written"),
+    ("incola docket draft dues-03.txt --csvw", "as the W3C's metadata for tabular data"),
+]))]
 pub(crate) struct Draft {
     /// The file to read
-    #[arg(required_unless_present_any = ["list", "schema"], value_name = "SOURCE")]
-    pub(crate) source: Option<String>,
-    /// The docket to write, which ends in .docket.toml; standard output if this is left out
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: String,
+    /// The docket to write; its name ends in .docket.toml [default: standard output]
     #[arg(short, long, value_name = "F")]
     pub(crate) output: Option<PathBuf>,
-    /// Replace the docket if it is there already
+    /// Replace the docket if it exists
     #[arg(long)]
     pub(crate) overwrite: bool,
-    /// List the dockets that are known here: what they are for, and when they were last used
-    #[arg(long, conflicts_with_all = ["output", "overwrite"])]
-    pub(crate) list: bool,
-    /// Write the W3C's metadata for tabular data (JSON) instead; what it cannot say is told
-    #[arg(long, conflicts_with = "list")]
+    /// Write the W3C's metadata for tabular data (JSON) instead; what it cannot express is listed
+    #[arg(long)]
     pub(crate) csvw: bool,
-    /// Print the JSON Schema of dockets, for editors
-    #[arg(long, conflicts_with_all = ["output", "overwrite", "list"])]
-    pub(crate) schema: bool,
     /// How the source is read.
     #[command(flatten)]
     pub(crate) read: Read,
+}
+
+/// Options of `docket list`.
+#[derive(Debug, Args)]
+pub(crate) struct DocketList {
+    /// List those for files in the folder of this file [default: the current folder]
+    #[arg(value_name = "SOURCE")]
+    pub(crate) source: Option<String>,
+}
+
+/// Options of `docket check`.
+#[derive(Debug, Args)]
+pub(crate) struct DocketCheck {
+    /// The dockets
+    #[arg(required = true, value_name = "F")]
+    pub(crate) files: Vec<PathBuf>,
 }
 
 /// Options of `undo`.
@@ -104,6 +154,11 @@ pub(crate) struct Undo {
 
 /// Options of `refresh`.
 #[derive(Debug, Args)]
+#[command(after_help = examples(&[
+    ("incola refresh calls.xlsx --dry-run", "what would change"),
+    ("incola refresh calls.xlsx", "all its linked tables"),
+    ("incola refresh calls.xlsx calls --conflicts sheet", "one table; what was typed by hand stays"),
+]))]
 pub(crate) struct Refresh {
     /// The workbook, or several; then the names of links, if not all are meant
     #[arg(required = true, value_name = "BOOK|LINK")]
@@ -111,14 +166,14 @@ pub(crate) struct Refresh {
     /// Show what changed and write nothing; status 1 if there is something to do
     #[arg(long)]
     pub(crate) dry_run: bool,
-    /// Who wins where a cell was changed by hand and by the source
-    #[arg(long, value_name = "source|sheet")]
-    pub(crate) edits: Option<Edits>,
-    /// Go on although columns went, came or changed their kind (columns), far fewer records came than before (shorter), or the source is
-    /// broken where it was not (damage)
+    /// Who wins where a cell was changed by hand and in the source
+    #[arg(long, value_name = "sheet|source")]
+    pub(crate) conflicts: Option<Conflicts>,
+    /// Continue although columns changed (columns), there are far fewer records than before (shorter), or the source is damaged where it
+    /// was not (damage)
     #[arg(long, value_name = "columns|shorter|damage")]
     pub(crate) accept: Vec<Accept>,
-    /// Tell every change, not only the first few of each sort
+    /// Show every change, not only the first few of each sort
     #[arg(long)]
     pub(crate) all: bool,
     /// Print what changed as JSON, for programs
@@ -148,7 +203,7 @@ pub(crate) struct Watch {
 
 /// Who wins.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Edits {
+pub(crate) enum Conflicts {
     /// The source: what was typed by hand is lost
     Source,
     /// The sheet: what was typed by hand stays
@@ -228,70 +283,78 @@ pub(crate) struct LinkNames {
 
 /// Options of `import`.
 #[derive(Clone, Debug, Args)]
+#[command(after_help = examples(&[
+    ("incola import calls.csv --into calls.xlsx", "a new workbook"),
+    ("incola import april.csv --into calls.xlsx --sheet calls --mode append", "rows under those of March"),
+    ("incola import 'dues-*.txt' --into dues.xlsx --together", "all files in one table"),
+]))]
 pub(crate) struct Import {
-    /// Files to read, folders of them, patterns of their names in quotes, or web addresses; `-` for standard input; .gz files are
-    /// read as they are
+    /// Files, folders of files, patterns in quotes, or web addresses; `-` for standard input; .gz files are read as they are
     #[arg(required = true, value_name = "SOURCE")]
     pub(crate) sources: Vec<String>,
-    /// The workbook to write; if it is there already, sheets are added and everything else stays as it is
+    /// The workbook; if it exists, sheets are added and everything else stays as it is
     #[arg(long, value_name = "BOOK")]
     pub(crate) into: PathBuf,
-    /// Name of the sheet; {stem} stands for the source's name without its ending
-    #[arg(long, value_name = "NAME")]
+    /// Name of the sheet; {stem} is the source's name without its ending
+    #[arg(long, value_name = "NAME", help_heading = PLACE)]
     pub(crate) sheet: Option<String>,
-    /// Where rows go in a sheet that is there already: below headings that stand there, or below new ones. A cell (A2), or the
-    /// name of a table, of a range, or of a heading
-    #[arg(long, value_name = "CELL|NAME")]
+    /// Where rows go in an existing sheet: a cell (A2), or the name of a table, a range or a heading
+    #[arg(long, value_name = "CELL|NAME", help_heading = PLACE)]
     pub(crate) at: Option<String>,
-    /// fresh (the default): nothing may stand where rows go; replace: the rows that stand there go; append: rows go under the last one
-    #[arg(long, value_name = "MODE")]
-    pub(crate) mode: Option<PlacingMode>,
-    /// Which cells of a plain range hold records, where what follows below them are totals: A2:D51
-    #[arg(long, value_name = "RANGE")]
+    /// fresh (the default): the cells must be empty; replace: existing rows are replaced; append: rows go under the last one
+    #[arg(long, value_name = "MODE", value_parser = word("place", "mode"), help_heading = PLACE)]
+    pub(crate) mode: Option<String>,
+    /// The cells that hold the records of a plain range, where totals follow below them: A2:D51
+    #[arg(long, value_name = "RANGE", help_heading = PLACE, hide_short_help = true)]
     pub(crate) rows: Option<String>,
-    /// How columns find their headings in the sheet [default: name]
-    #[arg(long = "match", value_name = "BY")]
-    pub(crate) matching: Option<MatchBy>,
-    /// What becomes of a heading that the source has no column for [default: stop]
-    #[arg(long, value_name = "blank")]
-    pub(crate) missing: Option<Missing>,
-    /// What becomes of a column that the sheet has no heading for [default: stop]
-    #[arg(long, value_name = "add|skip")]
-    pub(crate) extra: Option<Extra>,
-    /// A column that says which source each row came from
-    #[arg(long, value_name = "NAME")]
-    pub(crate) source_column: Option<String>,
-    /// A column that counts the records, so that their order can be had back
-    #[arg(long, value_name = "NAME")]
-    pub(crate) number_rows: Option<String>,
-    /// What makes a record the same record when the table is refreshed: columns, as one record [default: a column without
-    /// repeats, if there is one]
-    #[arg(long, value_name = "COLUMNS")]
-    pub(crate) key: Option<String>,
-    /// Keep no link to the source: the table is not to be refreshed
-    #[arg(long)]
-    pub(crate) no_link: bool,
-    /// Change the workbook even if it is signed: the signature breaks
-    #[arg(long)]
-    pub(crate) even_signed: bool,
-    /// Put all sources into one table, with a column saying which; their columns must be the same
-    #[arg(long)]
-    pub(crate) together: bool,
     /// Write a plain range instead of a table
-    #[arg(long)]
+    #[arg(long, help_heading = PLACE)]
     pub(crate) plain: bool,
-    /// Do everything but write
-    #[arg(long)]
+    /// Put all sources into one table, with a column that says which; their columns must be the same
+    #[arg(long, help_heading = PLACE)]
+    pub(crate) together: bool,
+    /// Add a column that says which source each row is from
+    #[arg(long, value_name = "NAME", help_heading = PLACE, hide_short_help = true)]
+    pub(crate) source_column: Option<String>,
+    /// Add a column that numbers the records
+    #[arg(long, value_name = "NAME", help_heading = PLACE, hide_short_help = true)]
+    pub(crate) number_column: Option<String>,
+    /// How columns find their headings [default: name]
+    #[arg(long = "match", value_name = "BY", value_parser = word("place", "match"), help_heading = DIFFER, hide_short_help = true)]
+    pub(crate) matching: Option<String>,
+    /// Headings without a column: their cells stay empty [default: stop]
+    #[arg(long, value_name = "blank", value_parser = word("place", "missing_columns"), help_heading = DIFFER)]
+    pub(crate) missing_columns: Option<String>,
+    /// Columns without a heading: add one, or skip the column [default: stop]
+    #[arg(long, value_name = "add|skip", value_parser = word("place", "extra_columns"), help_heading = DIFFER)]
+    pub(crate) extra_columns: Option<String>,
+    /// How the sheet spells column names: lower, upper, or first (a capital at the beginning)
+    #[arg(long, value_name = "CASE", value_parser = word("place", "name_case"), help_heading = COLUMNS, hide_short_help = true)]
+    pub(crate) name_case: Option<String>,
+    /// The columns that make a record the same record at a refresh, as one record [default: a column without repeats]
+    #[arg(long, value_name = "COLUMNS", help_heading = LINK)]
+    pub(crate) key: Option<String>,
+    /// Keep no link: the table cannot be refreshed
+    #[arg(long, help_heading = LINK)]
+    pub(crate) no_link: bool,
+    /// Do everything except write
+    #[arg(long, help_heading = SAFETY)]
     pub(crate) dry_run: bool,
     /// Stop if a value does not fit the kind of its column, instead of keeping it as text
-    #[arg(long)]
+    #[arg(long, help_heading = SAFETY)]
     pub(crate) strict: bool,
-    /// Print the receipt as JSON, for programs
-    #[arg(long)]
-    pub(crate) json: bool,
-    /// Ask nothing, even on a terminal: what cannot be told stays text
-    #[arg(long)]
+    /// Change the workbook even if it is signed: the signature breaks
+    #[arg(long, help_heading = SAFETY, hide_short_help = true)]
+    pub(crate) even_signed: bool,
+    /// Ask nothing, even on a terminal: what cannot be decided stays text
+    #[arg(long, help_heading = SAFETY, hide_short_help = true)]
     pub(crate) no_questions: bool,
+    /// Print the receipt as JSON, for programs
+    #[arg(long, help_heading = SAFETY)]
+    pub(crate) json: bool,
+    /// Write down everything that was said and found as a docket
+    #[arg(long, value_name = "F", help_heading = DOCKET)]
+    pub(crate) save_docket: Option<PathBuf>,
     /// How the sources are read.
     #[command(flatten)]
     pub(crate) read: Read,
@@ -299,168 +362,119 @@ pub(crate) struct Import {
 
 /// Options of every command that reads text.
 #[derive(Clone, Debug, Default, Args)]
-#[command(next_help_heading = "How sources are read")]
 pub(crate) struct Read {
     /// Encoding: utf-8, windows-1252, shift_jis, cp850 and so on [default: detected]
-    #[arg(long, value_name = "NAME")]
+    #[arg(long, value_name = "NAME", help_heading = LINES)]
     pub(crate) encoding: Option<String>,
-    /// Layout of the lines [default: detected]
-    #[arg(long, value_name = "KIND")]
-    pub(crate) layout: Option<LayoutKind>,
-    /// What stands between fields: one or more characters, or tab, space, comma, semicolon, pipe, caret, colon; none:
-    /// each line is one value
-    #[arg(long, value_name = "X", allow_hyphen_values = true)]
-    pub(crate) delimiter: Option<String>,
-    /// Whether several delimiters in a row count as one
-    #[arg(long, value_name = "yes|no")]
-    pub(crate) runs_as_one: Option<YesNo>,
-    /// The quote character, or none
-    #[arg(long, value_name = "C|none")]
-    pub(crate) quote: Option<String>,
+    /// Layout: delimited, fixed, multiline (several lines make a record) or report [default: detected]
+    #[arg(long, value_name = "KIND", value_parser = word("read", "layout"), help_heading = LINES)]
+    pub(crate) layout: Option<String>,
     /// The line of the names, or none, or auto
-    #[arg(long, value_name = "LINE|none|auto")]
+    #[arg(long, value_name = "LINE|none|auto", help_heading = LINES)]
     pub(crate) header: Option<String>,
     /// Lines to read, both included; a header before them is still read
-    #[arg(long, value_name = "FROM..TO")]
+    #[arg(long, value_name = "FROM..TO", help_heading = LINES)]
     pub(crate) lines: Option<String>,
-    /// Where the columns of a fixed layout start, from 1: 1,9,20; for records of several lines one list per line: 1,9/1,20
-    #[arg(long, value_name = "1,9,20")]
+    /// What comment lines begin with, or none
+    #[arg(long, value_name = "PREFIX|none", allow_hyphen_values = true, help_heading = LINES, hide_short_help = true)]
+    pub(crate) comment: Option<String>,
+    /// Empty rows among the records: drop them, or keep them as rows without values [default: drop]
+    #[arg(long, value_name = "drop|keep", value_parser = word("read", "blank_rows"), help_heading = LINES, hide_short_help = true)]
+    pub(crate) blank_rows: Option<String>,
+    /// What is between fields: one or more characters, or tab, space, comma, semicolon, pipe, caret, colon; none: each
+    /// line is one value
+    #[arg(long, value_name = "X", allow_hyphen_values = true, help_heading = DELIMITED)]
+    pub(crate) delimiter: Option<String>,
+    /// Whether several delimiters in a row count as one
+    #[arg(long, value_name = "yes|no", value_parser = ["yes", "no"], help_heading = DELIMITED, hide_short_help = true)]
+    pub(crate) runs_as_one: Option<String>,
+    /// The quote character, or none
+    #[arg(long, value_name = "C|none", help_heading = DELIMITED)]
+    pub(crate) quote: Option<String>,
+    /// Where columns start, from 1: 1,9,20; for records of several lines one list per line: 1,9/1,20
+    #[arg(long, value_name = "1,9,20", help_heading = FIXED)]
     pub(crate) starts: Option<String>,
     /// A column starts here too
-    #[arg(long, value_name = "N")]
+    #[arg(long, value_name = "N", help_heading = FIXED, hide_short_help = true)]
     pub(crate) add_start: Vec<usize>,
     /// No column starts here
-    #[arg(long, value_name = "N")]
+    #[arg(long, value_name = "N", help_heading = FIXED, hide_short_help = true)]
     pub(crate) drop_start: Vec<usize>,
-    /// The column that starts at the first place starts at the second one
-    #[arg(long, value_name = "N:M")]
+    /// Move a start from the first position to the second
+    #[arg(long, value_name = "N:M", help_heading = FIXED, hide_short_help = true)]
     pub(crate) move_start: Vec<String>,
-    /// Lines of a record
-    #[arg(long, value_name = "N")]
-    pub(crate) lines_per_record: Option<usize>,
     /// What starts count [default: characters]
-    #[arg(long, value_name = "characters|bytes")]
-    pub(crate) widths_in: Option<WidthUnit>,
-    /// What comment lines begin with, or none
-    #[arg(long, value_name = "PREFIX|none", allow_hyphen_values = true)]
-    pub(crate) comment: Option<String>,
-    /// The character before decimals: . or ,
-    #[arg(long, value_name = "C")]
-    pub(crate) decimal_char: Option<String>,
-    /// Spellings that mean empty, as one record: n/a,-
-    #[arg(long, value_name = "TOKENS", allow_hyphen_values = true)]
-    pub(crate) blank: Option<String>,
-    /// Force columns to a kind: Berth=text, '*=text', 2..5=text, Arrived=date:dd/MM/yyyy, Dues=number:1.234,50,
-    /// Remarks=skip. May be given several times; later ones win
-    #[arg(long = "as", value_name = "COLUMN=KIND[:FORMAT]", allow_hyphen_values = true)]
+    #[arg(long, value_name = "characters|bytes", value_parser = word("read", "starts_in"), help_heading = FIXED, hide_short_help = true)]
+    pub(crate) starts_in: Option<String>,
+    /// Lines of a record
+    #[arg(long, value_name = "N", help_heading = FIXED, hide_short_help = true)]
+    pub(crate) lines_per_record: Option<usize>,
+    /// Give columns a kind: Berth=text, '*=text', 2..5=text, Arrived=date:dd/MM/yyyy, Dues=number:1.234,50, Remarks=skip;
+    /// repeatable, later ones win
+    #[arg(long = "as", value_name = "COLUMN=KIND[:FORMAT]", allow_hyphen_values = true, help_heading = COLUMNS)]
     pub(crate) kinds: Vec<String>,
     /// The columns that are wanted, as one record of names, numbers, ranges or patterns
-    #[arg(long, value_name = "COLUMNS")]
+    #[arg(long, value_name = "COLUMNS", help_heading = COLUMNS)]
     pub(crate) only: Option<String>,
+    /// Another name for a column in the sheet; repeatable
+    #[arg(long, value_name = "OLD=NEW", help_heading = COLUMNS)]
+    pub(crate) rename: Vec<String>,
     /// Names for all columns, as one record
-    #[arg(long, value_name = "A,B,C")]
+    #[arg(long, value_name = "A,B,C", help_heading = COLUMNS, hide_short_help = true)]
     pub(crate) names: Option<String>,
-    /// Records to survey: all, none (every column is text), or a number
-    #[arg(long, value_name = "all|none|N")]
-    pub(crate) scan: Option<String>,
-    /// The docket to obey, by its name or file [default: the one that is for files of that name]
-    #[arg(long, value_name = "NAME|FILE", conflicts_with = "no_docket")]
+    /// The character before decimals: . or ,
+    #[arg(long, value_name = "C", value_parser = word("read", "decimal_char"), help_heading = COLUMNS)]
+    pub(crate) decimal_char: Option<String>,
+    /// The character between groups of digits: . or , or ' or space
+    #[arg(long, value_name = "C", value_parser = word("read", "group_char"), help_heading = COLUMNS, hide_short_help = true)]
+    pub(crate) group_char: Option<String>,
+    /// Spellings that mean empty, as one record: n/a,-
+    #[arg(long, value_name = "TOKENS", allow_hyphen_values = true, help_heading = COLUMNS)]
+    pub(crate) blank: Option<String>,
+    /// Records that decide the kinds: all, or so many from the beginning [default: all]
+    #[arg(long, value_name = "all|N", help_heading = COLUMNS, hide_short_help = true)]
+    pub(crate) survey: Option<String>,
+    /// The docket to use, by its name or file [default: the one for files of that name]
+    #[arg(long, value_name = "NAME|FILE", conflicts_with = "no_docket", help_heading = DOCKET)]
     pub(crate) docket: Option<String>,
-    /// Obey no docket, even if one is for files of that name
-    #[arg(long)]
+    /// Use no docket, even if there is one for files of that name
+    #[arg(long, help_heading = DOCKET)]
     pub(crate) no_docket: bool,
 }
 
-impl Import {
-    /// What is done with what stands in the sheet.
-    pub(crate) fn placing_mode(&self) -> PlacingMode {
-        self.mode.unwrap_or(PlacingMode::Fresh)
-    }
+/// Where rows go.
+const PLACE: &str = "Where rows go";
+/// What happens where headings and columns differ.
+const DIFFER: &str = "When headings and columns differ";
+/// Encoding and lines.
+const LINES: &str = "Encoding and lines";
+/// Delimited layouts.
+const DELIMITED: &str = "Delimited";
+/// Fixed layouts.
+const FIXED: &str = "Fixed positions";
+/// Columns.
+const COLUMNS: &str = "Columns";
+/// Dockets.
+const DOCKET: &str = "Docket";
+/// Links.
+const LINK: &str = "Link";
+/// Safety and output.
+const SAFETY: &str = "Safety and output";
 
-    /// Whether the place is stated.
-    pub(crate) fn states_place(&self) -> bool {
-        self.at.is_some() || self.placing_mode() != PlacingMode::Fresh || self.sheet.is_some()
-    }
-}
-
-/// What is done with what stands in a sheet.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum PlacingMode {
-    /// Nothing may stand where rows go
-    Fresh,
-    /// The rows that stand there go, and whatever is left of them
-    Replace,
-    /// Rows go under the last one
-    Append,
-}
-
-/// What becomes of headings without a column.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Missing {
-    /// Its cells stay empty
-    Blank,
-}
-
-/// What becomes of columns without a heading.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Extra {
-    /// A heading is put behind the others
-    Add,
-    /// The column is left out
-    Skip,
-}
-
-/// How columns find their headings.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum MatchBy {
-    /// By name, whatever the order
-    Name,
-    /// In their order
-    Position,
-}
-
-/// Layouts that can be stated.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum LayoutKind {
-    /// Fields divided by a delimiter
-    Delimited,
-    /// Fields at fixed positions
-    Fixed,
-    /// Several lines make one record
-    Multiline,
-    /// A printed report, whose lines are kept whole
-    Report,
-}
-
-impl LayoutKind {
-    /// What it means to the reading.
-    pub(crate) fn meaning(self) -> incola_core::layout::LayoutKind {
-        use incola_core::layout::LayoutKind as Meaning;
-        match self {
-            Self::Delimited => Meaning::Delimited,
-            Self::Fixed => Meaning::Fixed,
-            Self::Multiline => Meaning::Multiline,
-            Self::Report => Meaning::Report,
-        }
+/// The words that an option takes: those of the docket's key.
+fn word(part: &str, name: &str) -> PossibleValuesParser {
+    let key = KEYS.iter().find(|key| key.part == part && key.name == name);
+    match key.map(|key| key.kind) {
+        Some(KeyKind::OneOf(words)) => PossibleValuesParser::new(words),
+        _ => PossibleValuesParser::new([""; 0]),
     }
 }
 
-/// What positions of a fixed layout count.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum WidthUnit {
-    /// Characters
-    Characters,
-    /// Bytes of the file
-    Bytes,
-}
-
-/// Yes or no.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum YesNo {
-    /// Yes
-    Yes,
-    /// No
-    No,
+/// Commands to copy, each with what it does.
+fn examples(list: &[(&str, &str)]) -> String {
+    let width = list.iter().map(|(command, _)| command.len()).max().unwrap_or(0);
+    let line = |(command, what): &(&str, &str)| format!("  {command:width$}  {what}");
+    format!("Examples:\n{}", list.iter().map(line).collect::<Vec<_>>().join("\n"))
 }
 
 /// Options of `demo`.

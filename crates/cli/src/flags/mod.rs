@@ -1,4 +1,5 @@
-//! The command line: what was typed ([`definitions`]), and what it means ([`options`]).
+//! The command line: what was typed ([`definitions`]), and what it means ([`settings`]).
 
 pub(crate) mod definitions;
-pub(crate) mod options;
+pub(crate) mod meant;
+pub(crate) mod settings;

@@ -2,7 +2,7 @@
 
 use crate::failure::{Failure, Result};
 use crate::io::target::folder_of;
-use incola_core::docket::fits;
+use incola_core::settings::fits;
 use std::cmp::Ordering;
 use std::ffi::OsString;
 use std::path::Path;

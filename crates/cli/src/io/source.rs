@@ -38,7 +38,7 @@ impl Source {
             return Self::spool(spool_folder);
         }
         if is_address(name) {
-            let request = incola_core::docket::Request::default();
+            let request = incola_core::settings::docket::Request::default();
             let answer = Self::fetch(name, &request, &Version::default(), spool_folder)?;
             return answer.ok_or_else(|| Failure::unreadable(format!("{name}: nothing came")));
         }
@@ -80,7 +80,7 @@ impl Source {
     /// Asks for an address and keeps what comes in an unnamed file in `spool_folder`; `None`: it is of the version that is known.
     pub(crate) fn fetch(
         address: &str,
-        request: &incola_core::docket::Request,
+        request: &incola_core::settings::docket::Request,
         known: &Version,
         spool_folder: &Path,
     ) -> Result<Option<Self>> {

@@ -2,7 +2,7 @@
 
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use incola_core::docket::Request;
+use incola_core::settings::docket::Request;
 use std::io::Read;
 use std::time::Duration;
 

@@ -2,16 +2,18 @@
 
 use super::Mirror;
 use super::origin::{self, Stamp};
+use crate::commands::import::Options;
 use crate::docket::draft::{draft, starts_text};
 use crate::docket::{DocketFile, shape::Shape};
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{Import, Read};
 use crate::io::source::{Source, is_address};
-use incola_core::docket::Docket;
 use incola_core::kind::{Kind, Rule};
+use incola_core::layout::LayoutKind;
 use incola_core::reading::ColumnReading;
 use incola_core::record::{Division, LineParts, Multiline, Unit};
-use incola_core::selector::Selector;
+use incola_core::settings::docket::Docket;
+use incola_core::settings::selector::Selector;
+use incola_core::settings::{self, list_text};
 use incola_engine::feed::Feed;
 use incola_engine::import::candidate::Candidate;
 use incola_engine::import::{Slot, Written};
@@ -34,8 +36,8 @@ pub(crate) struct NewLink {
 /// What was read and written.
 pub(crate) struct Made<'m> {
     pub(crate) book: &'m Path,
-    pub(crate) options: &'m Import,
-    pub(crate) read: &'m Read,
+    pub(crate) options: &'m Options,
+
     pub(crate) docket: Option<&'m DocketFile>,
     pub(crate) sources: &'m [(&'m Source, &'m Surveyed)],
     pub(crate) columns: &'m [ColumnReading],
@@ -48,14 +50,16 @@ pub(crate) struct Made<'m> {
 }
 
 /// Whether a link is made of sources that are read so.
-pub(crate) fn is_wanted(options: &Import, sources: &[(&Source, &Surveyed)]) -> bool {
-    !options.no_link && !options.dry_run && sources.iter().all(|(source, _)| source.is_linkable())
+pub(crate) fn is_wanted(options: &Options, sources: &[(&Source, &Surveyed)]) -> bool {
+    options.place.link != Some(false)
+        && !options.typed.dry_run
+        && sources.iter().all(|(source, _)| source.is_linkable())
 }
 
 /// Candidates for a key that is not stated, by place in the slots: the first columns that may name things and have no blanks.
-pub(crate) fn key_candidates(options: &Import, columns: &[ColumnReading], slots: &[Slot]) -> Vec<usize> {
+pub(crate) fn key_candidates(options: &Options, columns: &[ColumnReading], slots: &[Slot]) -> Vec<usize> {
     // Among several files, a value is there more than once as a rule.
-    if options.key.is_some() || options.together {
+    if options.place.key.is_some() || options.is_together() {
         return Vec::new();
     }
     let may_name = |column: &ColumnReading| match &column.rule {
@@ -76,19 +80,22 @@ pub(crate) fn key_candidates(options: &Import, columns: &[ColumnReading], slots:
 ///
 /// # Errors
 /// Status 2 if one is not there.
-pub(crate) fn key_columns(key: &str, shape: &Shape, columns: &[ColumnReading]) -> Result<Vec<usize>> {
+pub(crate) fn key_columns(key: &[String], shape: &Shape, columns: &[ColumnReading]) -> Result<Vec<usize>> {
     let mut places = Vec::new();
-    for text in crate::flags::options::list("--key", key)? {
+    for text in key {
         let by_heading: Vec<String> = columns.iter().map(|c| c.name.clone()).collect();
-        let mut found = Selector::new(&text).places(&shape.source_names);
+        let mut found = Selector::new(text).places(&shape.source_names);
         if found.is_empty() {
-            found = Selector::new(&text).places(&by_heading);
+            found = Selector::new(text).places(&by_heading);
         }
         found.retain(|n| columns.get(*n).is_some_and(ColumnReading::is_wanted));
         if found.is_empty() {
-            return Err(Failure::usage(format!("--key {key}: there is no column \u{201c}{text}\u{201d}"))
-                .leaving("nothing was written")
-                .help(format!("the columns are: {}", shape.source_names.join(", "))));
+            return Err(Failure::usage(format!(
+                "--key {}: there is no column \u{201c}{text}\u{201d}",
+                list_text(key)
+            ))
+            .leaving("nothing was written")
+            .help(format!("the columns are: {}", shape.source_names.join(", "))));
         }
         places.extend(found);
     }
@@ -101,8 +108,8 @@ pub(crate) fn key_columns(key: &str, shape: &Shape, columns: &[ColumnReading]) -
 /// If a source cannot be read once more, or was changed in the meantime.
 pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
     let Some((first, surveyed)) = made.sources.first() else { return Err(Failure::usage("no sources")) };
-    let source = origin::of_import(&made.options.sources, made.book, made.options.together, first);
-    let key: Vec<String> = if let Some(key) = &made.options.key {
+    let source = origin::of_import(&made.options.typed.sources, made.book, made.options.is_together(), first);
+    let key: Vec<String> = if let Some(key) = &made.options.place.key {
         let places = key_columns(key, made.shape, made.columns)?;
         places.into_iter().map(|n| made.shape.source_names[n].clone()).collect()
     } else {
@@ -145,7 +152,7 @@ pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
             table: made.table.map(str::to_owned),
             range: made.range.to_string(),
             key,
-            key_is_given: made.options.key.is_some(),
+            key_is_given: made.options.place.key.is_some(),
             rows: made.written.rows,
         },
         damage: Some(Damage::of(&surveyed_all, made.columns, &made.shape.source_names)),
@@ -167,7 +174,7 @@ pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
 }
 
 /// Says what decides the reading, so that no later file of the link is read in another way for what it happens to hold.
-fn pin(read: &mut incola_core::docket::Reading, surveyed: &Surveyed) {
+fn pin(read: &mut settings::Reading, surveyed: &Surveyed) {
     let dialect = &surveyed.plan.dialect;
     // What ASCII characters alone are encoded in nobody can tell.
     if !surveyed.is_ascii {
@@ -180,7 +187,7 @@ fn pin(read: &mut incola_core::docket::Reading, surveyed: &Surveyed) {
     if let Division::Multiline(Multiline::Cycle { lines, .. }) = &dialect.division
         && read.starts.is_none()
     {
-        read.layout = Some("multiline".into());
+        read.layout = Some(LayoutKind::Multiline);
         read.lines_per_record = Some(lines.len());
         // Lines that a mark divides have no starts to state: they are divided by that mark again.
         let starts = |parts: &LineParts| match parts {
@@ -195,7 +202,7 @@ fn pin(read: &mut incola_core::docket::Reading, surveyed: &Surveyed) {
 pub(crate) fn resolved_alone(
     source: &Source,
     surveyed: &Surveyed,
-    read: &Read,
+    read: &settings::Reading,
     docket: Option<&DocketFile>,
     shape: &Shape,
 ) -> Result<String> {
@@ -218,7 +225,7 @@ fn columns(
     slots: &[Slot],
     columns: &[ColumnReading],
     shape: &Shape,
-    options: &Import,
+    options: &Options,
     written: &Written,
 ) -> Vec<LinkedColumn> {
     let of_slot = |slot: &Slot| match slot {
@@ -228,7 +235,7 @@ fn columns(
             Some(LinkedColumn::of(name, &column.name, column.rule.kind(), &written.columns[*n]))
         }
         Slot::SourceName => Some(LinkedColumn {
-            heading: options.source_column.clone().unwrap_or_default(),
+            heading: options.place.source_column.clone().unwrap_or_default(),
             kind: Kind::Text.word().to_owned(),
             ..LinkedColumn::default()
         }),
@@ -239,15 +246,15 @@ fn columns(
 
 /// The docket that reads a source as it was read: found values and typed ones written down.
 fn resolved(source: &Source, surveyed: &Surveyed, made: &Made<'_>) -> Result<String> {
-    let names = (made.options.source_column.clone(), made.options.number_rows.clone());
-    write_down(source, surveyed, (made.read, made.docket), made.shape, made.columns, names)
+    let names = (made.options.place.source_column.clone(), made.options.place.number_column.clone());
+    write_down(source, surveyed, (&made.options.read, made.docket), made.shape, made.columns, names)
 }
 
 /// The same, from what is known.
 fn write_down(
     source: &Source,
     surveyed: &Surveyed,
-    (read, file): (&Read, Option<&DocketFile>),
+    (read, file): (&settings::Reading, Option<&DocketFile>),
     shape: &Shape,
     columns: &[ColumnReading],
     (source_column, number_rows): (Option<String>, Option<String>),
@@ -260,10 +267,9 @@ fn write_down(
     let mut docket = Docket::read(&draft(&source.label(), &plain, read)).map_err(|bad| failed(bad.why))?;
     let said = file.map(|file| &file.docket);
     pin(&mut docket.read, surveyed);
-    docket.read.blank_rows = said.and_then(|d| d.read.blank_rows.clone());
     docket.request = said.map(|d| d.request.clone()).unwrap_or_default();
     docket.place.source_column = source_column;
-    docket.place.number_rows = number_rows;
+    docket.place.number_column = number_rows;
     for column in &mut docket.columns {
         let own =
             said.and_then(|d| d.columns.iter().find(|c| c.name.to_lowercase() == column.name.to_lowercase()));

@@ -84,7 +84,7 @@ fn in_full(at: &str, book: &Path) -> String {
 /// What a link would read, one line each, in full: what trust is bound to.
 pub(crate) fn reads(link: &Link, book: &Path) -> String {
     let mut lines: Vec<String> = link.source.at.iter().map(|at| in_full(at, book)).collect();
-    if let Ok(docket) = incola_core::docket::Docket::read(&link.docket) {
+    if let Ok(docket) = incola_core::settings::docket::Docket::read_kept(&link.docket) {
         for (what, values) in [("header", &docket.request.headers), ("query", &docket.request.query)] {
             lines.extend(values.iter().map(|(name, value)| format!("  with {what} {name}: {value}")));
         }

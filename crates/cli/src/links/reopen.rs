@@ -2,7 +2,7 @@
 
 use super::origin::{self, Stamp};
 use super::{Kept, Mirror};
-use crate::docket::{self, DocketFile};
+use crate::docket::DocketFile;
 use crate::failure::Result;
 use crate::flags::definitions::Read;
 use crate::io::source::{Source, is_address};
@@ -10,13 +10,13 @@ use crate::io::web::Version;
 use crate::render::links::local;
 use crate::state::mirror::{Seen, SeenPart};
 use crate::wording;
-use incola_core::docket::Docket;
 use incola_core::reading::Choices;
+use incola_core::settings::LineRange;
+use incola_core::settings::docket::Docket;
 use incola_engine::feed::{Feed, outside};
 use incola_engine::link::{Link, Part, SourceKind};
 use incola_engine::refresh::{OpenSource, SourceNow, Wishes};
 use incola_engine::stop::LinkStop;
-use incola_engine::text::LineRange;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
@@ -40,7 +40,7 @@ impl Reopened {
     /// Status 3 if one cannot be read; 4 if one is still being written.
     pub(crate) fn open(kept: &Kept, book: &Path) -> Result<Option<Self>> {
         let link = kept.link();
-        let docket = Docket::read(&link.docket).map_err(|error| {
+        let docket = Docket::read_kept(&link.docket).map_err(|error| {
             wording::links::link(&link.name, &LinkStop::Broken { why: error.why }, Some(book))
         })?;
         let mut sources = Vec::new();
@@ -144,7 +144,7 @@ pub(crate) fn chooser(
     let path = PathBuf::from(format!("the docket of link {}", link.name));
     move |docket| {
         let file = DocketFile { path: path.clone(), docket: docket.clone(), unread: Vec::new() };
-        docket::apply::choices(&Read::default(), Some(&file)).map_err(outside)
+        Read::default().choices(Some(&file)).map_err(outside)
     }
 }
 

@@ -1,9 +1,11 @@
 //! Commands as they are typed.
 
-use crate::flags::definitions::{Import, Read, WidthUnit, YesNo};
+use crate::flags::definitions::{Import, Read};
 use crate::render::sanitize::is_hidden;
-use clap::ValueEnum;
+use crate::wording::settings::option;
+use incola_core::settings::{KEYS, list_text, table_of};
 use std::path::Path;
+use toml::Value;
 
 /// `text` as one word for a shell: in apostrophes where it holds anything that a shell would treat specially.
 pub(crate) fn quoted(text: &str) -> String {
@@ -43,90 +45,69 @@ pub(crate) fn import(name: &str, read: &Read) -> String {
         stem = Path::new(&stem).file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
     }
     let mut words = vec!["incola import".to_owned(), path(name)];
-    words.extend(options(read));
+    words.extend(reading(read));
     words.push(format!("--into {}", path(&format!("{stem}.xlsx"))));
     words.join(" ")
 }
 
-/// The import that was typed, once more.
-pub(crate) fn again(typed: &Import) -> String {
+/// The import that was typed, once more. `answers`: options that answer the questions which were asked. Not `--rows`: now there are
+/// more of them.
+pub(crate) fn again(typed: &Import, answers: &[String]) -> String {
     let mut words = vec!["incola import".to_owned()];
-    words.extend(typed.sources.iter().map(|s| quoted(s)));
-    words.extend(options(&typed.read));
-    words.push(format!("--into {}", quoted(&typed.into.display().to_string())));
-    let mut add = |name: &str, value: Option<&str>| {
-        if let Some(value) = value {
-            words.push(format!("--{name} {}", quoted(value)));
-        }
-    };
-    add("sheet", typed.sheet.as_deref());
-    add("at", typed.at.as_deref());
-    add("mode", typed.mode.map(|mode| word(&mode)).as_deref());
-    add("match", typed.matching.map(|by| word(&by)).as_deref());
-    add("missing", typed.missing.map(|missing| word(&missing)).as_deref());
-    add("extra", typed.extra.map(|extra| word(&extra)).as_deref());
-    add("source-column", typed.source_column.as_deref());
-    add("number-rows", typed.number_rows.as_deref());
-    // Not `--rows`: now there are more.
-    let flags = [
-        ("--together", typed.together),
-        ("--plain", typed.plain),
-        ("--strict", typed.strict),
-        ("--even-signed", typed.even_signed),
-    ];
-    words.extend(flags.iter().filter(|(_, is_set)| *is_set).map(|(flag, _)| (*flag).to_owned()));
+    words.extend(typed.sources.iter().map(|s| path(s)));
+    words.extend(reading(&typed.read));
+    words.extend(answers.iter().cloned());
+    words.push(format!("--into {}", path(&typed.into.display().to_string())));
+    // Whatever is no list was refused before.
+    words.extend(settings("place", &typed.place().map(|place| table_of(&place)).unwrap_or_default()));
+    if typed.even_signed {
+        words.push("--even-signed".to_owned());
+    }
     words.join(" ")
 }
 
-/// The word for a value of an option.
-fn word(value: &impl ValueEnum) -> String {
-    value.to_possible_value().map(|v| v.get_name().to_owned()).unwrap_or_default()
-}
-
-/// The options that were typed.
-fn options(read: &Read) -> Vec<String> {
-    let mut words = Vec::new();
-    let mut add = |name: &str, value: Option<&String>| {
-        if let Some(value) = value {
-            words.push(format!("--{name} {}", quoted(value)));
-        }
-    };
-    add("encoding", read.encoding.as_ref());
-    add("delimiter", read.delimiter.as_ref());
-    let runs = read.runs_as_one.map(|y| if y == YesNo::Yes { "yes".to_owned() } else { "no".to_owned() });
-    add("runs-as-one", runs.as_ref());
-    add("quote", read.quote.as_ref());
-    add("header", read.header.as_ref());
-    add("lines", read.lines.as_ref());
-    let layout = read.layout.map(|l| l.meaning().word().to_owned());
-    add("layout", layout.as_ref());
-    add("starts", read.starts.as_ref());
-    for n in &read.add_start {
-        add("add-start", Some(&n.to_string()));
+/// The options about reading that were typed.
+fn reading(read: &Read) -> Vec<String> {
+    let mut words = settings("read", &read.reading().map(|read| table_of(&read)).unwrap_or_default());
+    let mut add = |name: &str, value: &str| words.push(format!("--{name} {}", quoted(value)));
+    read.add_start.iter().for_each(|n| add("add-start", &n.to_string()));
+    read.drop_start.iter().for_each(|n| add("drop-start", &n.to_string()));
+    read.move_start.iter().for_each(|text| add("move-start", text));
+    read.kinds.iter().for_each(|kind| add("as", kind));
+    read.rename.iter().for_each(|pair| add("rename", pair));
+    if let Some(docket) = &read.docket {
+        add("docket", docket);
     }
-    for n in &read.drop_start {
-        add("drop-start", Some(&n.to_string()));
-    }
-    for text in &read.move_start {
-        add("move-start", Some(text));
-    }
-    add("lines-per-record", read.lines_per_record.map(|n| n.to_string()).as_ref());
-    let unit = read.widths_in.filter(|u| *u == WidthUnit::Bytes).map(|_| "bytes".to_owned());
-    add("widths-in", unit.as_ref());
-    add("comment", read.comment.as_ref());
-    add("decimal-char", read.decimal_char.as_ref());
-    add("blank", read.blank.as_ref());
-    for kind in &read.kinds {
-        add("as", Some(kind));
-    }
-    add("only", read.only.as_ref());
-    add("names", read.names.as_ref());
-    add("scan", read.scan.as_ref());
-    add("docket", read.docket.as_ref());
     if read.no_docket {
         words.push("--no-docket".to_owned());
     }
     words
+}
+
+/// What a part of the settings says, as options in the order of the catalogue.
+fn settings(part: &str, said: &toml::Table) -> Vec<String> {
+    let own = KEYS.iter().filter(|key| key.part == part);
+    own.filter_map(|key| Some((key.name, said.get(key.name)?)))
+        .map(|(key, value)| spelled(key, value))
+        .collect()
+}
+
+/// A setting as an option.
+fn spelled(key: &str, value: &Value) -> String {
+    let option = option(key);
+    let text = match value {
+        // The one that is on unless someone says so.
+        Value::Boolean(false) if key == "link" => return "--no-link".to_owned(),
+        Value::Boolean(yes) if key == "runs_as_one" => if *yes { "yes" } else { "no" }.to_owned(),
+        Value::Boolean(_) => return option,
+        Value::Array(list) => {
+            let list: Vec<String> = list.iter().filter_map(|v| v.as_str().map(str::to_owned)).collect();
+            list_text(&list)
+        }
+        Value::String(text) => text.clone(),
+        value => value.to_string(),
+    };
+    format!("{option} {}", quoted(&text))
 }
 
 #[cfg(test)]

@@ -3,4 +3,5 @@
 pub(crate) mod cells;
 pub(crate) mod links;
 pub(crate) mod places;
+pub(crate) mod settings;
 pub(crate) mod stop;

@@ -31,7 +31,7 @@ fn place_words(sheet: &str, why: &PlaceStop) -> Failure {
             };
             of_sheet(&format!(": a new column would come to stand in {letters}, and {what}"))
                 .help(format!("insert an empty column before {letters} in the sheet"))
-                .help("or leave new columns out: --extra skip")
+                .help("or leave new columns out: --extra-columns skip")
         }
         PlaceStop::OwnValues { heading, cells, from } => {
             let from = from.map_or_else(String::new, |at| format!(", from {at} on"));
@@ -153,11 +153,11 @@ fn headings(sheet: &str, mismatch: &Mismatch) -> Failure {
         None => {}
     }
     if mismatch.lacks_columns {
-        failure = failure.help("headings without a column stay empty: --missing blank");
+        failure = failure.help("headings without a column stay empty: --missing-columns blank");
     }
     if let Some(first) = &mismatch.surplus {
         failure = failure
-            .help("columns without a heading get one, or are left out: --extra add, --extra skip")
+            .help("columns without a heading get one, or are left out: --extra-columns add, --extra-columns skip")
             .help(format!("leave one of them out: --as {}", quoted(&format!("{first}=skip"))));
     }
     failure.help("give columns the sheet's names: --names")

@@ -3,7 +3,6 @@
 use super::{links, places};
 use crate::failure::Failure;
 use incola_core::encoding::NotText;
-use incola_core::reading::BadChoice;
 use incola_core::survey::{MOST_COLUMNS, MOST_RECORD_BYTES};
 use incola_engine::stop::Stop;
 use std::path::Path;
@@ -24,7 +23,7 @@ impl From<Stop> for Failure {
                 Self::protected(format!("{source}: the file changed while it was read"))
                     .help("wait until the other system has finished writing it, then import it again")
             }
-            Stop::BadChoice(BadChoice { option, why }) => Self::usage(format!("{option}: {why}")),
+            Stop::BadSetting(wrong) => super::settings::bad(&wrong, None),
             Stop::NoSuchStart { source, start, starts } => {
                 let starts: Vec<String> = starts.iter().map(usize::to_string).collect();
                 let starts = starts.join(",");

@@ -407,8 +407,8 @@ impl Story {
             winner = Some(is_source);
             rows = self.refreshed(winner).0;
             let words = if is_source { "source" } else { "sheet" };
-            run = folder.run(&format!("refresh book.xlsx --accept shorter --edits {words}"));
-            let _ = writeln!(self.log, "refresh --edits {words}: status {}", run.status);
+            run = folder.run(&format!("refresh book.xlsx --accept shorter --conflicts {words}"));
+            let _ = writeln!(self.log, "refresh --conflicts {words}: status {}", run.status);
         }
         if run.status == 4
             && !has_room(&rows)

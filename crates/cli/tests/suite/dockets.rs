@@ -10,7 +10,7 @@ const DUES: &str =
 /// A folder with a source and its docket.
 fn with_docket() -> Folder {
     let folder = Folder::new().with("dues-03.txt", DUES).with("dues-04.txt", DUES.replace("17.03", "01.04"));
-    folder.run("draft dues-03.txt -o dues.docket.toml").expect(0);
+    folder.run("docket draft dues-03.txt -o dues.docket.toml").expect(0);
     folder
 }
 
@@ -27,7 +27,7 @@ fn rewrite(folder: &Folder, from: &str, to: &str) {
 #[test]
 fn a_draft_says_how_a_source_is_read_and_why() {
     let folder = Folder::new().with("dues-03.txt", DUES);
-    let run = folder.run("draft dues-03.txt").expect(0);
+    let run = folder.run("docket draft dues-03.txt").expect(0);
     insta::assert_snapshot!(run.out, @r#"
     # How files like dues-03.txt are read. Lines may be changed or left out; what is left out is detected.
     docket = 1
@@ -45,7 +45,7 @@ fn a_draft_says_how_a_source_is_read_and_why() {
     # header = "auto"  (line 1 holds the names here; looked for in each file)
 
     [place]
-    # sheet = "{stem}"   mode = "append"   at = "A2"   source_column = "File"   number_rows = "No"
+    # sheet = "{stem}"   mode = "append"   at = "A2"   source_column = "File"   number_column = "No"
 
     # Columns in the order that the sheet has them in. as = "skip" leaves one out; called = "…" is the sheet's name for it;
     # description = "…" is shown when its heading is selected.
@@ -72,12 +72,12 @@ fn a_draft_says_how_a_source_is_read_and_why() {
     name = "Agent"
     as = "text"                       # no value holds a digit
     "#);
-    folder.run("draft dues-03.txt -o dues.toml").expect(2);
-    folder.run("draft dues-03.txt -o dues.docket.toml").expect(0);
-    let run = folder.run("draft dues-03.txt -o dues.docket.toml").expect(4);
+    folder.run("docket draft dues-03.txt -o dues.toml").expect(2);
+    folder.run("docket draft dues-03.txt -o dues.docket.toml").expect(0);
+    let run = folder.run("docket draft dues-03.txt -o dues.docket.toml").expect(4);
     assert!(run.err.contains("--overwrite"), "{}", run.err);
-    folder.run("draft dues-03.txt -o dues.docket.toml --overwrite").expect(0);
-    let run = folder.run("draft --list").expect(0);
+    folder.run("docket draft dues-03.txt -o dues.docket.toml --overwrite").expect(0);
+    let run = folder.run("docket list").expect(0);
     assert!(run.out.contains("dues    dues-*.txt  5        never      dues.docket.toml"), "{}", run.out);
 }
 
@@ -121,7 +121,7 @@ fn a_corrected_docket_is_obeyed_for_the_next_file() {
         (&json[0]["docket"], &json[0]["columns"][0]["kind"]),
         (&serde_json::Value::Null, &"text".into())
     );
-    let run = folder.run("draft --list").expect(0);
+    let run = folder.run("docket list").expect(0);
     assert!(!run.out.contains("never"), "{}", run.out);
 }
 
@@ -131,10 +131,10 @@ fn dockets_say_where_rows_go() {
     rewrite(
         &folder,
         "[place]",
-        "[place]\nsheet = \"Dues\"\nsource_column = \"File\"\nnumber_rows = \"No\"\nextra = \"add\"",
+        "[place]\nsheet = \"Dues\"\nsource_column = \"File\"\nnumber_column = \"No\"\nextra_columns = \"add\"",
     );
     folder.run("import dues-03.txt --into book.xlsx").expect(0);
-    rewrite(&folder, "extra = \"add\"", "extra = \"add\"\nmode = \"append\"");
+    rewrite(&folder, "extra_columns = \"add\"", "extra_columns = \"add\"\nmode = \"append\"");
     folder.run("import dues-04.txt --into book.xlsx").expect(0);
     let rows: Vec<String> = folder.cells("book.xlsx", "Dues").iter().map(|r| r[..3].join("|")).collect();
     assert_eq!(
@@ -206,7 +206,7 @@ fn a_docket_that_does_not_fit_stops_the_import() {
       missing: Berth
       not described: Quay
       nothing was written
-      → correct the docket, or draft it anew: incola draft dues-05.txt --no-docket
+      → correct the docket, or draft it anew: incola docket draft dues-05.txt --no-docket
       → or read the file without it: --no-docket
     ");
     assert_eq!(folder.files(), files);
@@ -254,7 +254,7 @@ fn mistakes_in_a_docket_are_told_with_file_and_line() {
             "a delimited layout has no starts",
         ),
         (good.replace("format = \"dd.MM.yyyy\"", "format = \"dd.QQ\""), "Arrived"),
-        (good.replace("[read]", "[read]\nencoding = \"runes\""), "dues.docket.toml: --encoding runes"),
+        (good.replace("[read]", "[read]\nencoding = \"runes\""), "dues.docket.toml: encoding = runes"),
         (big, "bytes; one has at most 1048576"),
     ] {
         std::fs::write(folder.path("dues.docket.toml"), text).unwrap();
@@ -308,7 +308,7 @@ proptest! {
         let folder = Folder::new().with("calls-01.txt", &text);
         let plain = folder.run("import calls-01.txt --into plain.xlsx");
         prop_assume!(plain.status <= 1);
-        folder.run("draft calls-01.txt -o calls.docket.toml").expect(0);
+        folder.run("docket draft calls-01.txt -o calls.docket.toml").expect(0);
         let again = folder.run("import calls-01.txt --into again.xlsx");
         // What the docket says leaves no doubt.
         prop_assert!(again.status <= plain.status, "{}", again.err);

@@ -134,8 +134,8 @@ fn columns_that_do_not_match_stop_with_both_lists() {
         Dues                    Dues
       the workbook was left as it is
       → columns in the same order: --match position
-      → headings without a column stay empty: --missing blank
-      → columns without a heading get one, or are left out: --extra add, --extra skip
+      → headings without a column stay empty: --missing-columns blank
+      → columns without a heading get one, or are left out: --extra-columns add, --extra-columns skip
       → leave one of them out: --as Quay=skip
       → give columns the sheet's names: --names
     ");
@@ -284,11 +284,13 @@ fn missing_and_extra_columns_are_what_the_clerk_says() {
     let folder = with_book().with("more.csv", "Call,Cargo,Berth,Dues\n3,fish,031,7.25\n");
     let append = "import more.csv --into book.xlsx --sheet calls --mode append";
     folder.run(append).expect(4);
-    folder.run(&format!("{append} --missing blank")).expect(4);
-    folder.run(&format!("{append} --extra skip")).expect(4);
-    folder.run(&format!("{append} --missing blank --extra skip")).expect(0);
+    folder.run(&format!("{append} --missing-columns blank")).expect(4);
+    folder.run(&format!("{append} --extra-columns skip")).expect(4);
+    folder.run(&format!("{append} --missing-columns blank --extra-columns skip")).expect(0);
     assert_eq!(rows(&folder, "calls")[3], "3|\"031\"||7.25");
-    folder.run(&format!("{append} --missing blank --extra add --source-column File")).expect(0);
+    folder
+        .run(&format!("{append} --missing-columns blank --extra-columns add --source-column File"))
+        .expect(0);
     let all = rows(&folder, "calls");
     assert_eq!(all[0], "\"Call\"|\"Berth\"|\"Arrived\"|\"Dues\"|\"Cargo\"|\"File\"");
     assert_eq!(all[4], "3|\"031\"||7.25|\"fish\"|\"more.csv\"");

@@ -120,10 +120,12 @@ fn a_limited_survey_makes_misfits_and_cuts_nothing() {
     }
     text += "12 south,much more than was seen\n";
     let folder = Folder::new().with("dues.csv", text);
-    let run = folder.run("import dues.csv --scan 50 --into dues.xlsx").expect(1);
+    let run = folder.run("import dues.csv --survey 50 --into dues.xlsx").expect(1);
     assert!(run.out.contains("line 102, row 102, Dues: “much more than was seen”"), "{}", run.out);
     assert_eq!(folder.cells("dues.xlsx", "dues")[101], ["\"12 south\"", "\"much more than was seen\""]);
-    folder.run("import dues.csv --scan none --into text.xlsx").expect(0);
+    let run = folder.run("import dues.csv --survey none --into text.xlsx").expect(2);
+    assert!(run.err.contains("--as '*=text'"), "{}", run.err);
+    folder.run("import dues.csv --as *=text --into text.xlsx").expect(0);
     assert_eq!(folder.cells("text.xlsx", "dues")[1], ["\"0\"", "\"0\""]);
 }
 

@@ -100,10 +100,10 @@ fn stated_starts_are_obeyed_in_characters_and_in_bytes() {
         (found["layout"]["decided_by"].clone(), found["columns"][1]["longest"].clone())
     };
     assert_eq!(columns("--starts 1,4,14 --header none"), (json!("given"), json!(10)));
-    assert_eq!(columns("--starts 1,4,14 --header none --widths-in characters"), (json!("given"), json!(10)));
+    assert_eq!(columns("--starts 1,4,14 --header none --starts-in characters"), (json!("given"), json!(10)));
     let folder = Folder::new().with("list.txt", text);
     folder
-        .run("import list.txt --starts 1,4,9 --widths-in bytes --header none --plain --into out.xlsx")
+        .run("import list.txt --starts 1,4,9 --starts-in bytes --header none --plain --into out.xlsx")
         .expect(0);
     assert_eq!(folder.cells("out.xlsx", "list")[0][1], "\"Möwe\"");
 }

@@ -165,7 +165,7 @@ fn what_the_source_does_not_own_is_not_written_over() {
     for rows in ["Call|Berth|Dues\nA-1|'007|12.5|asked", "Call|Berth|Dues|\nA-1|'007|12.5\n|||\n|||"] {
         let folder = book(rows, "");
         let with_draft = "Call,Berth,Dues,Draft\nA-9,031,7.25,5.5\n";
-        let run = import(&folder, with_draft, "--mode append --extra add");
+        let run = import(&folder, with_draft, "--mode append --extra-columns add");
         if rows.contains("asked") {
             assert_eq!(run.status, 4, "{}", run.out);
             assert!(
@@ -186,7 +186,7 @@ fn what_the_source_does_not_own_is_not_written_over() {
     // Remarks in a column of the table.
     let rows = "Call|Berth|Dues|Remark\nA-1|'007|12.5|asked\nA-2|'012|3.25";
     let folder = book(rows, "--plain");
-    let run = import(&folder, CALLS, "--mode replace --missing blank").expect(4);
+    let run = import(&folder, CALLS, "--mode replace --missing-columns blank").expect(4);
     assert!(run.err.contains("\u{201c}Remark\u{201d} is not the source\u{2019}s"), "{}", run.err);
     assert!(run.err.contains("from D2 on"), "{}", run.err);
     holds(&folder, rows);
@@ -238,7 +238,7 @@ fn a_remark_keeps_its_row_until_someone_says_otherwise() {
             run.out
         );
         holds(&folder, rows);
-        let run = folder.run(&format!("refresh book.xlsx --edits {edits}")).expect(0);
+        let run = folder.run(&format!("refresh book.xlsx --conflicts {edits}")).expect(0);
         assert!(!run.out.contains("more gone"), "{}", run.out);
         holds(&folder, after);
     }

@@ -172,9 +172,9 @@ fn a_conflict_stops_until_someone_says_who_wins() {
         folder.write_old("calls.csv", CALLS.replace("8.25", "8.30").replace("12.50", "12.60"));
         let run = folder.refresh("").expect(4);
         assert!(run.out.contains("Dues: sheet 9.00, source 8.30, imported 8.25"), "{}", run.out);
-        assert!(run.err.contains("incola refresh book.xlsx calls --edits sheet"), "{}", run.err);
+        assert!(run.err.contains("incola refresh book.xlsx calls --conflicts sheet"), "{}", run.err);
         assert!(folder.book() == before, "nothing was written");
-        folder.refresh(&format!("--edits {winner}")).expect(0);
+        folder.refresh(&format!("--conflicts {winner}")).expect(0);
         let rows = folder.rows("calls");
         assert_eq!(rows[2], format!("\"A-3\"|\"003\"|47926|{expected}"));
         assert_eq!(rows[0], "\"A-1\"|\"007\"|47924|12.6");
@@ -232,12 +232,12 @@ fn a_row_that_was_edited_and_whose_record_went_is_a_conflict() {
     folder.write_old("calls.csv", CALLS.replace("A-2,012,18.03.2031,3.00\n", ""));
     let run = folder.refresh("").expect(4);
     assert!(run.out.contains("changed by hand, and the source has it no more"), "{}", run.out);
-    folder.refresh("--edits sheet").expect(0);
+    folder.refresh("--conflicts sheet").expect(0);
     assert_eq!(folder.rows("calls").len(), 4);
     let other = linked("");
     other.type_in("D3", "4");
     other.write_old("calls.csv", CALLS.replace("A-2,012,18.03.2031,3.00\n", ""));
-    other.refresh("--edits source").expect(0);
+    other.refresh("--conflicts source").expect(0);
     assert_eq!(other.rows("calls").len(), 3);
 }
 
@@ -259,7 +259,7 @@ fn a_row_by_hand_is_not_taken_for_one_that_was_edited() {
         assert_eq!(run.status, if edited.is_some() { 4 } else { 0 }, "{}{}", run.out, run.err);
         if edited.is_some() {
             assert!(run.out.contains("changed by hand, and the source has it no more"), "{}", run.out);
-            folder.refresh("--edits source").expect(0);
+            folder.refresh("--conflicts source").expect(0);
         }
         let left = folder.rows("calls");
         assert!(rows.iter().zip(&left).all(|(own, row)| row.contains(own)), "{left:?}");
@@ -446,7 +446,7 @@ fn damage_that_was_not_there_before_stops_a_refresh() {
     ];
     for (bytes, expected) in cases {
         folder.write_old("calls.csv", bytes);
-        for options in ["", "--dry-run", "--edits source"] {
+        for options in ["", "--dry-run", "--conflicts source"] {
             let run = folder.refresh(options).expect(4);
             assert!(run.err.contains(expected), "{expected}: {}", run.err);
             assert!(run.err.contains("--accept damage"), "{}", run.err);
@@ -669,7 +669,7 @@ fn a_link_survives_a_program_that_drops_its_parts() {
     folder.run(&format!("link repoint book.xlsx {id} calls.csv")).expect(0);
     let run = folder.refresh("").expect(4);
     assert!(run.out.contains("Dues: sheet 9.00, source 8.25"), "{}", run.out);
-    folder.refresh("--edits sheet").expect(0);
+    folder.refresh("--conflicts sheet").expect(0);
     assert_eq!(folder.rows("calls")[2], "\"A-3\"|\"003\"|47926|9");
     folder.refresh("").expect(0);
 }
@@ -933,7 +933,7 @@ proptest::proptest! {
         }
         folder.write_old("moves.csv", head.to_owned() + &lines.concat());
         let winner = if sheet_wins { "sheet" } else { "source" };
-        folder.refresh(&format!("--accept shorter --edits {winner}")).expect(0);
+        folder.refresh(&format!("--accept shorter --conflicts {winner}")).expect(0);
         proptest::prop_assert_eq!(folder.rows("moves"), expected.clone());
         // Once it is settled, nothing is left to do; and what comes next finds everything in its place.
         folder.refresh("--dry-run").expect(0);

@@ -41,7 +41,8 @@ pub struct Samples<'t> {
 }
 
 /// How lines become records.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum LayoutKind {
     /// A delimiter divides the fields of a line.
     Delimited,
@@ -88,7 +89,9 @@ pub struct LayoutChoices {
     pub unit: Unit,
     /// Where the names are.
     pub header: HeaderChoice,
-    /// Who says so.
+    /// Who says where they are.
+    pub header_by: Option<DecidedBy>,
+    /// Who says how lines are divided.
     pub decided_by: Option<DecidedBy>,
 }
 
@@ -253,7 +256,8 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let mut found = ranking.candidates.into_iter();
     let best = found.next().unwrap_or_else(|| Candidate::unknown(lines::plain_dialect(samples, choices)));
     let rival = found.find(|c| c.differs_from(&best));
-    let furniture = furniture::find(samples, &best, &mut ranking.bench.lexicon, &choices.header);
+    let furniture =
+        furniture::find(samples, &best, &mut ranking.bench.lexicon, (&choices.header, choices.header_by));
     let header = furniture.header;
     let mut dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
     let whole_lines = best.form == Form::Whole;

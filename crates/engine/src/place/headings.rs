@@ -2,26 +2,7 @@
 
 use crate::import::Slot;
 use crate::stop::{Mismatch, PlaceStop, Result, Stop};
-
-/// How columns of the source find their columns of the sheet.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Matching {
-    /// By name.
-    Name,
-    /// In their order.
-    Position,
-}
-
-/// What becomes of columns that the sheet has no heading for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Surplus {
-    /// They stop the import.
-    Stop,
-    /// They get a heading behind the others.
-    Add,
-    /// They are left out.
-    Skip,
-}
+use incola_core::settings::model::{ExtraColumns, MatchBy};
 
 /// A heading of the sheet.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -69,11 +50,11 @@ pub struct Pairs {
 #[derive(Clone, Copy, Debug)]
 pub struct Rules {
     /// How columns find their headings.
-    pub matching: Matching,
+    pub matching: MatchBy,
     /// Whether headings without a column stay empty; else they stop the import.
     pub missing_is_blank: bool,
-    /// What becomes of columns without a heading.
-    pub surplus: Surplus,
+    /// What becomes of columns without a heading; `None`: they stop the import.
+    pub surplus: Option<ExtraColumns>,
 }
 
 /// A name as it is compared: without case, blanks and punctuation.
@@ -86,7 +67,7 @@ pub fn pair(headings: &[Heading], offers: &[Offer], rules: Rules, sheet: &str) -
     let mut pairs = Pairs::default();
     let mut left: Vec<&Offer> = offers.iter().collect();
     let mut open: Vec<&Heading> = headings.iter().collect();
-    if rules.matching == Matching::Position {
+    if rules.matching == MatchBy::Position {
         open.retain(|h| !h.is_computed);
         let count = open.len().min(left.len());
         for (heading, offer) in open.drain(..count).zip(left.drain(..count)) {
@@ -113,13 +94,13 @@ pub fn pair(headings: &[Heading], offers: &[Offer], rules: Rules, sheet: &str) -
         open.retain(|h| !h.is_computed);
     }
     // What says which source it is finds a place of its own.
-    let is_fine = |offer: &&Offer| is_ours(offer.slot) || rules.surplus != Surplus::Stop;
+    let is_fine = |offer: &&Offer| is_ours(offer.slot) || rules.surplus.is_some();
     if (!open.is_empty() && !rules.missing_is_blank) || !left.iter().all(is_fine) || pairs.slots.is_empty() {
         return Err(mismatch(headings, offers, (&open, &left), rules, sheet));
     }
     pairs.slots.extend(open.iter().map(|h| (h.column, Slot::Nothing)));
     let next = headings.iter().map(|h| h.column).max().unwrap_or(0) + 1;
-    let wanted = left.iter().filter(|o| is_ours(o.slot) || rules.surplus == Surplus::Add);
+    let wanted = left.iter().filter(|o| is_ours(o.slot) || rules.surplus == Some(ExtraColumns::Add));
     for (offer, column) in wanted.zip(next..) {
         pairs.added.push((column, offer.name.clone()));
         pairs.slots.push((column, offer.slot));
@@ -151,9 +132,9 @@ fn mismatch(
         headings: headings.iter().map(|h| (h.name.clone(), open.contains(&h))).collect(),
         columns: offers.iter().map(|o| (o.name.clone(), left.contains(&o))).collect(),
         names_line: line.filter(|_| !open.is_empty() && open.iter().all(|h| is_in(&h))),
-        is_by_name: rules.matching == Matching::Name,
+        is_by_name: rules.matching == MatchBy::Name,
         lacks_columns: !open.is_empty() && !rules.missing_is_blank,
-        surplus: left.first().filter(|_| rules.surplus == Surplus::Stop).map(|o| o.name.clone()),
+        surplus: left.first().filter(|_| rules.surplus.is_none()).map(|o| o.name.clone()),
     };
     Stop::place(sheet, PlaceStop::Mismatch(why))
 }
@@ -191,26 +172,27 @@ mod tests {
 
     #[test]
     fn columns_find_their_headings() {
-        use Matching::{Name, Position};
-        use Surplus::{Add, Skip, Stop};
+        use MatchBy::{Name, Position};
+        const STOP: Option<ExtraColumns> = None;
+        let (add, skip) = (Some(ExtraColumns::Add), Some(ExtraColumns::Skip));
         for (sheet, source, matching, missing_is_blank, surplus, expected) in [
-            ("Call,Berth", "Call,Berth", Name, false, Stop, Some("2:0 3:1 computed [] added []")),
-            ("Call,Berth", "Berth,Call", Name, false, Stop, Some("2:1 3:0 computed [] added []")),
-            ("Call,Berth code", "berth_code,CALL", Name, false, Stop, Some("2:1 3:0 computed [] added []")),
+            ("Call,Berth", "Call,Berth", Name, false, STOP, Some("2:0 3:1 computed [] added []")),
+            ("Call,Berth", "Berth,Call", Name, false, STOP, Some("2:1 3:0 computed [] added []")),
+            ("Call,Berth code", "berth_code,CALL", Name, false, STOP, Some("2:1 3:0 computed [] added []")),
             // The same name comes before one that is alike.
-            ("call,Call", "Call,call", Name, false, Stop, Some("2:1 3:0 computed [] added []")),
-            ("Call,=Tax,Dues", "Call,Dues", Name, false, Stop, Some("2:0 4:1 computed [3] added []")),
-            ("Call,=Tax,Dues", "A,B", Position, false, Stop, Some("2:0 4:1 computed [3] added []")),
-            ("Call,Berth,Dues", "Call,Dues", Name, false, Stop, None),
-            ("Call,Berth,Dues", "Call,Dues", Name, true, Stop, Some("2:0 3:- 4:1 computed [] added []")),
-            ("Call,Berth", "Call,Cargo,Berth", Name, false, Stop, None),
-            ("Call,Berth", "Call,Cargo,Berth", Name, false, Skip, Some("2:0 3:2 computed [] added []")),
+            ("call,Call", "Call,call", Name, false, STOP, Some("2:1 3:0 computed [] added []")),
+            ("Call,=Tax,Dues", "Call,Dues", Name, false, STOP, Some("2:0 4:1 computed [3] added []")),
+            ("Call,=Tax,Dues", "A,B", Position, false, STOP, Some("2:0 4:1 computed [3] added []")),
+            ("Call,Berth,Dues", "Call,Dues", Name, false, STOP, None),
+            ("Call,Berth,Dues", "Call,Dues", Name, true, STOP, Some("2:0 3:- 4:1 computed [] added []")),
+            ("Call,Berth", "Call,Cargo,Berth", Name, false, STOP, None),
+            ("Call,Berth", "Call,Cargo,Berth", Name, false, skip, Some("2:0 3:2 computed [] added []")),
             (
                 "Call,Berth",
                 "Call,Cargo,Berth",
                 Name,
                 false,
-                Add,
+                add,
                 Some("2:0 3:2 4:1 computed [] added [(4, \"Cargo\")]"),
             ),
             (
@@ -218,15 +200,15 @@ mod tests {
                 "Call,Source",
                 Name,
                 false,
-                Stop,
+                STOP,
                 Some("2:0 3:source computed [] added [(3, \"Source\")]"),
             ),
-            ("Call,Source", "Call,Source", Name, false, Stop, Some("2:0 3:source computed [] added []")),
-            ("A,B", "Call,Berth", Position, false, Stop, Some("2:0 3:1 computed [] added []")),
-            ("A,B", "Call,Berth,Dues", Position, false, Stop, None),
-            ("A,B", "Call,Berth,Dues", Position, false, Skip, Some("2:0 3:1 computed [] added []")),
-            ("A,B", "Call", Position, true, Stop, Some("2:0 3:- computed [] added []")),
-            ("A,B", "Call,Berth", Name, true, Skip, None),
+            ("Call,Source", "Call,Source", Name, false, STOP, Some("2:0 3:source computed [] added []")),
+            ("A,B", "Call,Berth", Position, false, STOP, Some("2:0 3:1 computed [] added []")),
+            ("A,B", "Call,Berth,Dues", Position, false, STOP, None),
+            ("A,B", "Call,Berth,Dues", Position, false, skip, Some("2:0 3:1 computed [] added []")),
+            ("A,B", "Call", Position, true, STOP, Some("2:0 3:- computed [] added []")),
+            ("A,B", "Call,Berth", Name, true, skip, None),
         ] {
             let rules = Rules { matching, missing_is_blank, surplus };
             let found = pair(&headings(sheet), &offers(source), rules, "calls").ok();

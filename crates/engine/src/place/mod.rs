@@ -12,6 +12,7 @@ use crate::import::Slot;
 use crate::stop::{PlaceStop, Result, Stop};
 use headings::{Heading, Offer, Pairs, Rules, pair};
 use incola_core::reading::ColumnReading;
+pub use incola_core::settings::model::Mode;
 use incola_workbook::{
     CellRef, ExistingBook, ExistingCell, ExistingTable, Extension, Fill, PlaceFormats, Question, Range,
     RowsPlan, SheetFacts, StyleId, Styles, TableChange, Totals,
@@ -23,17 +24,6 @@ const MOST_CELLS: usize = 40_000;
 
 /// Rows below the headings that tell which columns are computed, before all of them are looked at.
 const LOOKED_AT: u32 = 8;
-
-/// What is to be done with what stands in the sheet.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Mode {
-    /// Nothing may stand where rows go.
-    Fresh,
-    /// The rows that stand there go.
-    Replace,
-    /// Rows go under the last one.
-    Append,
-}
 
 /// What the clerk says about the place.
 #[derive(Clone, Debug)]

@@ -10,9 +10,9 @@ use crate::import::Slot;
 use crate::link::{self, Link, Part};
 use crate::place::OwnNames;
 use crate::stop::{LinkStop, Result, Stop};
-use incola_core::docket::{Column, format_of};
 use incola_core::kind::Kind;
 use incola_core::reading::ColumnReading;
+use incola_core::settings::{format_of, model::Column};
 use incola_workbook::{
     Block, BookWriter, Compressor, Revised, Revision, RowEncoder, RowFate, StyleId, Styles, serial_date,
 };

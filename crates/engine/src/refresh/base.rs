@@ -8,7 +8,7 @@ use crate::fingerprints::{Columns, RecordFingerprints, RowStore, key_of, pick, p
 use crate::import::Slot;
 use crate::link::Link;
 use crate::text::{Surveyed, survey};
-use incola_core::docket::Docket;
+use incola_core::settings::docket::Docket;
 use incola_workbook::Styles;
 use std::collections::{BTreeMap, HashMap};
 
@@ -38,7 +38,7 @@ impl Copy<'_> {
     /// `None`: it cannot be had.
     fn open<'b>(before: &Before<'b>, link: &Link) -> Option<Copy<'b>> {
         let source = (before.copy)()?;
-        let docket = Docket::read(&link.docket).ok()?;
+        let docket = Docket::read_kept(&link.docket).ok()?;
         let (choices, lines) = (before.choose)(&docket).ok()?;
         let surveyed = survey(source.as_ref(), &choices, lines).ok()?;
         let columns = &surveyed.reading.columns;

@@ -5,12 +5,13 @@ use crate::cells::ColumnWriter;
 use crate::fingerprints::{RowStore, key_of, push_text};
 use crate::import::Slot;
 use crate::link::Link;
-use crate::place::headings::{Matching, Offer, Rules, Surplus};
+use crate::place::headings::{Offer, Rules};
 use crate::place::spot::Spot;
 use crate::place::{self, Mode, Place, Wish};
 use crate::stop::{LinkStop, Result, Stop};
 use incola_core::kind::Kind;
 use incola_core::refresh::fingerprint;
+use incola_core::settings::model::{ExtraColumns, MatchBy};
 use incola_workbook::{CellContent, CellRef, DefinedName, ExistingBook, ExistingTable, Range, Scan, Scanner};
 
 /// Where the table of a link is.
@@ -255,7 +256,7 @@ pub(super) fn see(
             offers.push(Offer::new(*slot, name_of(place)));
         }
     }
-    let number_rows = source_now.docket.place.number_rows.clone();
+    let number_rows = source_now.docket.place.number_column.clone();
     let is_heading = |name: &String| located.headings.iter().any(|(_, heading)| heading == name);
     if let Some(name) = number_rows.filter(|name| is_heading(name)) {
         offers.push(Offer::new(Slot::RecordNumber, name));
@@ -272,7 +273,7 @@ pub(super) fn see(
             range: None,
         },
         mode: Mode::Append,
-        rules: Rules { matching: Matching::Name, missing_is_blank: true, surplus: Surplus::Add },
+        rules: Rules { matching: MatchBy::Name, missing_is_blank: true, surplus: Some(ExtraColumns::Add) },
         new_table: None,
         takes_rows_below: true,
         known_last: located.table.is_none().then_some(located.range.to.row),

@@ -7,10 +7,11 @@ use crate::fingerprints::{Columns, RecordFingerprints, prints};
 use crate::import::Slot;
 use crate::link::{Damage, Link};
 use crate::stop::{KindDiffers, LinkStop, Result, Stop};
-use crate::text::{LineRange, Surveyed, conclude, survey};
-use incola_core::docket::Docket;
+use crate::text::{Surveyed, conclude, survey};
 use incola_core::kind::Kind;
 use incola_core::reading::{Choices, Reading};
+use incola_core::settings::LineRange;
+use incola_core::settings::docket::Docket;
 use incola_workbook::Styles;
 use std::sync::Arc;
 
@@ -74,7 +75,7 @@ impl SourceNow {
         wishes: Wishes,
     ) -> Result<Self> {
         let bad = |why: String| Stop::link(&link.name, LinkStop::Broken { why });
-        let mut docket = Docket::read(&link.docket).map_err(|error| bad(error.why))?;
+        let mut docket = Docket::read_kept(&link.docket).map_err(|error| bad(error.why))?;
         let mut surveyed = survey_all(&sources, choose(&docket)?, link)?;
         let Some(first) = surveyed.first() else { return Err(bad("it has no source".into())) };
         let mut found = difference(link, &docket, &first.reading);

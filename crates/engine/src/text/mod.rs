@@ -7,4 +7,4 @@ pub mod survey;
 
 pub use blocks::{BlockSize, Cut};
 pub use pass::over_blocks;
-pub use survey::{LineRange, Surveyed, conclude, survey};
+pub use survey::{Surveyed, conclude, survey};

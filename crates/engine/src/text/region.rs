@@ -1,10 +1,10 @@
 //! Which bytes of a source hold its records, and the samples that tell.
 
-use super::survey::LineRange;
 use crate::feed::{Feed, RawSamples};
 use crate::stop::{Result, Stop};
 use incola_core::encoding::{Detected, Encoding, Undecodable};
 use incola_core::layout::{self, Layout, Samples};
+use incola_core::settings::LineRange;
 
 /// Decoded samples, cut at line ends.
 pub(super) struct DecodedSamples {

@@ -8,9 +8,11 @@ use incola_core::encoding::{self, Detected, Encoding, NotText, Undecodable};
 use incola_core::evidence::{DecidedBy, Decision};
 use incola_core::layout::fixed::{NoSuchStart, from_one};
 use incola_core::layout::{self, Layout, Repeats, after_lines};
-use incola_core::reading::{self, BadChoice, Choices, LineEnd, Reading, Scan};
+use incola_core::reading::{self, Choices, LineEnd, Reading, Scan};
 use incola_core::record::Machine;
 use incola_core::rows::{RecordSink, each_record};
+use incola_core::settings::BadSetting;
+use incola_core::settings::LineRange;
 use incola_core::survey::{
     Blanks, BlockSurvey, MOST_COLUMNS, MOST_RECORD_BYTES, Survey, SurveyPlan, survey_block,
 };
@@ -40,11 +42,11 @@ impl Surveyed {
     ///
     /// # Errors
     /// If the choices do not fit.
-    pub fn conclude(&self, choices: &Choices) -> std::result::Result<Reading, BadChoice> {
+    pub fn conclude(&self, choices: &Choices) -> std::result::Result<Reading, BadSetting> {
         self.concluded(&self.survey, choices)
     }
 
-    fn concluded(&self, survey: &Survey, choices: &Choices) -> std::result::Result<Reading, BadChoice> {
+    fn concluded(&self, survey: &Survey, choices: &Choices) -> std::result::Result<Reading, BadSetting> {
         let Reading { encoding, bom_bytes, line_end, layout, .. } = &self.reading;
         reading::conclude(
             encoding.clone(),
@@ -70,15 +72,6 @@ impl Surveyed {
         let first = self.cuts.first()?;
         after_lines(&self.head, first.lines, self.plan.dialect.lone_cr_ends_line)
     }
-}
-
-/// Lines that the clerk wants, from 1, both included.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct LineRange {
-    /// The first line.
-    pub from: u64,
-    /// The last line.
-    pub to: u64,
 }
 
 /// Surveys a source. `lines`: those that are wanted; all of them if nothing is said.
@@ -121,7 +114,7 @@ pub fn survey_in_blocks(
 /// The reading of several sources as one: that of the first, with what was counted in all of them.
 ///
 /// # Errors
-/// [`Stop::BadChoice`] if the choices do not fit.
+/// [`Stop::BadSetting`] if the choices do not fit.
 pub fn conclude(sources: &[&Surveyed], choices: &Choices) -> Result<Reading> {
     let Some((first, more)) = sources.split_first() else {
         return Err(Stop::Empty { source: String::new() });
@@ -130,7 +123,7 @@ pub fn conclude(sources: &[&Surveyed], choices: &Choices) -> Result<Reading> {
     for more in more {
         survey.absorb(&more.survey);
     }
-    first.concluded(&survey, choices).map_err(Stop::BadChoice)
+    first.concluded(&survey, choices).map_err(Stop::BadSetting)
 }
 
 /// The spellings that mean empty: in all columns, and in those that the choices name.
@@ -219,7 +212,7 @@ fn survey_as(
         choices,
         &samples.head,
     )
-    .map_err(Stop::BadChoice)?;
+    .map_err(Stop::BadSetting)?;
     let end = if raw.tail.is_empty() { &raw.head } else { &raw.tail };
     let surveyed = Surveyed {
         bytes: raw.bytes,
@@ -272,7 +265,6 @@ fn pass(
         high: Vec::new(),
         limit: match scan {
             Scan::All => u64::MAX,
-            Scan::None => 0,
             Scan::First(records) => records,
         },
         watch: source.watch(Doing::Reading, length),

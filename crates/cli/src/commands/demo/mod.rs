@@ -273,7 +273,7 @@ fn correct_a_docket(folder: &Path) -> Result<ExitCode> {
     let place = |name: &str| months.join(name).display().to_string();
     let docket = months.join("port-calls.docket.toml");
     step("For the port calls one is drafted from March.")?;
-    let mut code = obey(&["draft", &place("port-calls.csv"), "-o", &docket.display().to_string()])?;
+    let mut code = obey(&["docket", "draft", &place("port-calls.csv"), "-o", &docket.display().to_string()])?;
     step("In an editor Berth is called Quay, Station is left out, and the weight is forced to text.")?;
     let failed = |e: std::io::Error| Failure::io(&docket, "change it", &e);
     let mut text = std::fs::read_to_string(&docket).map_err(failed)?;
@@ -352,7 +352,7 @@ fn obey(words: &[&str]) -> Result<ExitCode> {
         Command::Import(options) => crate::commands::import::run(&options),
         Command::Refresh(options) => crate::commands::refresh::run(&options),
         Command::Link(options) => crate::commands::link::run(&options.action),
-        Command::Draft(options) => crate::commands::draft::run(&options),
+        Command::Docket(options) => crate::commands::docket::run(&options.action),
         _ => Ok(ExitCode::Done),
     }
 }

@@ -64,7 +64,7 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     write(&calls, &(lines.join("\n") + "\n"))?;
     let conflict = obey(&["refresh", &book])?;
     say("\n")?;
-    code = code.max(obey(&["refresh", &book, "--edits", "sheet"])?);
+    code = code.max(obey(&["refresh", &book, "--conflicts", "sheet"])?);
     beside(&book, &calls, &mut lines, &mut code)?;
     totals(&folder, &book, &mut code)?;
     step("One day a column is missing. The table is left as it was, and the way on is told.")?;
@@ -103,7 +103,7 @@ fn beside(book: &str, calls: &str, lines: &mut Vec<String>, code: &mut ExitCode)
     write(calls, &(lines.join("\n") + "\n"))?;
     obey(&["refresh", book])?;
     say("\n")?;
-    *code = (*code).max(obey(&["refresh", book, "--edits", "source"])?);
+    *code = (*code).max(obey(&["refresh", book, "--conflicts", "source"])?);
     Ok(())
 }
 

@@ -6,7 +6,6 @@ use super::rows::{self, Together};
 use super::sheet::{
     check_new_sheet, check_strict, dry_written, finish, number_style_for, sheet_columns, slots_of,
 };
-use crate::docket;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
@@ -22,9 +21,9 @@ use incola_workbook::{SheetLayout, Styles, sheet_name};
 
 /// Imports each source of a workbook. One that fails spoils none of the others: it leaves nothing behind, and the status that it
 /// deserves comes with the receipt.
-pub(super) fn import(options: &Import, to: &Book) -> Result<(Receipt, ExitCode)> {
+pub(super) fn import(typed: &Import, to: &Book) -> Result<(Receipt, ExitCode)> {
     let mut styles = Styles::new();
-    let mut opened = Opened::at(&to.path, options.dry_run, options.even_signed)?;
+    let mut opened = Opened::at(&to.path, typed.dry_run, typed.even_signed)?;
     let mut sheets: Vec<SheetReceipt> = Vec::new();
     let mut code = ExitCode::Done;
     for item in &to.items {
@@ -46,7 +45,7 @@ pub(super) fn import(options: &Import, to: &Book) -> Result<(Receipt, ExitCode)>
         return Err(Failure::protected(format!("{}: nothing is left to be written", to.path.display()))
             .leaving("it was left as it is"));
     }
-    Ok((finish(options, &to.path, opened, &styles, sheets)?, code))
+    Ok((finish(typed, &to.path, opened, &styles, sheets)?, code))
 }
 
 /// Imports one source. `done`: the sheets of those before it.
@@ -56,8 +55,8 @@ fn one(
     item: &Item,
     done: &[String],
 ) -> Result<SheetReceipt> {
-    let Item { source, surveyed, options, choices, shape, docket } = item;
-    let wanted = options.sheet.as_deref().unwrap_or("{stem}");
+    let Item { source, surveyed, options, choices, shape, docket, .. } = item;
+    let wanted = options.place.sheet.as_deref().unwrap_or("{stem}");
     let wanted = placeholders::fill(wanted, "--sheet", names_of(source, surveyed), false)?;
     let there = opened.sheet(&wanted);
     let spot = rows::spot(options, opened, there)?;
@@ -88,10 +87,10 @@ fn new_sheet(
     let columns = &surveyed.reading.columns;
     check_new_sheet(options, &to.path, name)?;
     opened.check_free(&to.path, name)?;
-    let table = (!options.plain).then(|| sheet_name::legal_table(&source.stem, &opened.taken_names));
+    let table = (!options.is_plain()).then(|| sheet_name::legal_table(&source.stem, &opened.taken_names));
     let writers: Vec<ColumnWriter> = ColumnWriter::for_book(columns, styles, opened.from_1904);
     let header =
-        surveyed.reading.layout.header_line.is_some() || !options.plain || options.read.names.is_some();
+        surveyed.reading.layout.header_line.is_some() || !options.is_plain() || options.read.names.is_some();
     let label = source.label();
     let slots = slots_of(options, shape);
     let number_style = number_style_for(options, styles);
@@ -117,11 +116,9 @@ fn new_sheet(
             check_strict(options, source, columns, &written)?;
             book.end_sheet().map_err(Stop::NotWritten)?;
             if is_linked {
-                let read = docket::apply::reading(&options.read, docket.as_ref()).0;
                 opened.links.push(links::make::link(&mut Made {
                     book: &to.path,
                     options,
-                    read: &read,
                     docket: docket.as_ref(),
                     sources: &sources,
                     columns,

@@ -8,6 +8,8 @@ use crate::io::source::Source;
 use crate::placeholders::Names;
 use crate::render;
 use incola_core::reading::{self, ColumnReading};
+use incola_core::settings::model::Mode;
+use incola_core::settings::{self, Settings};
 use incola_engine::feed::Feed;
 use incola_engine::text::Surveyed;
 use incola_workbook::limits;
@@ -30,14 +32,59 @@ impl Book {
     }
 }
 
+/// What was typed, and what a docket says, put together.
+#[derive(Debug)]
+pub(crate) struct Options {
+    /// What was typed.
+    pub(crate) typed: Arc<Import>,
+    /// How the source is read.
+    pub(crate) read: settings::Reading,
+    /// Where its rows go.
+    pub(crate) place: settings::Place,
+}
+
+impl Options {
+    /// What was typed, over what a docket says.
+    ///
+    /// # Errors
+    /// Status 2 if a list is none.
+    pub(crate) fn new(typed: &Arc<Import>, docket: Option<&DocketFile>) -> Result<Self> {
+        let said = docket.map(|file| &file.docket);
+        let Settings { read, place, .. } = Settings::new(&typed.read.reading()?, &typed.place()?, said);
+        Ok(Self { typed: Arc::clone(typed), read, place })
+    }
+
+    /// What becomes of what stands where rows go.
+    pub(crate) fn mode(&self) -> Mode {
+        self.place.mode.unwrap_or(Mode::Fresh)
+    }
+
+    /// Whether the place is stated.
+    pub(crate) fn states_place(&self) -> bool {
+        self.place.at.is_some() || self.mode() != Mode::Fresh || self.place.sheet.is_some()
+    }
+
+    /// Whether rows are a plain range instead of a table.
+    pub(crate) fn is_plain(&self) -> bool {
+        self.place.plain == Some(true)
+    }
+
+    /// Whether all sources go into one table.
+    pub(crate) fn is_together(&self) -> bool {
+        self.place.together == Some(true)
+    }
+}
+
 /// A source, and what was typed and what its docket says of it.
-pub(super) struct Item {
-    pub(super) source: Source,
-    pub(super) surveyed: Surveyed,
-    pub(super) options: Arc<Import>,
+pub(crate) struct Item {
+    pub(crate) source: Source,
+    pub(crate) surveyed: Surveyed,
+    pub(crate) options: Arc<Options>,
     pub(super) choices: reading::Choices,
-    pub(super) shape: Shape,
-    pub(super) docket: Option<DocketFile>,
+    pub(crate) shape: Shape,
+    pub(crate) docket: Option<DocketFile>,
+    /// Options that answer what was asked of it.
+    pub(super) answers: Vec<String>,
 }
 
 /// The values of a source that names may hold.

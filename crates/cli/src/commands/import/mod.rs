@@ -11,7 +11,6 @@ use crate::docket::{self, DocketFile, Shelf, shape};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
-use crate::flags::options;
 use crate::io::folder;
 use crate::io::source::{Source, is_address};
 use crate::io::target;
@@ -23,19 +22,26 @@ use crate::questions::{self, Asker};
 use crate::render;
 use crate::state;
 use incola_core::reading;
+use incola_core::settings::LineRange;
 use incola_engine::stop::Stop;
-use incola_engine::text::{LineRange, Surveyed, survey};
-use item::{Book, Item, SMALL, check_limits, names_of};
+use incola_engine::text::{Surveyed, survey};
+use item::{Book, SMALL, check_limits, names_of};
+pub(crate) use item::{Item, Options};
 use opened::check_place;
 use std::collections::HashMap;
-use std::io::{IsTerminal, Write};
+use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// Imports sources into workbooks.
 pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     // Mistakes in what was typed are told before anything is read.
-    options::choices(&options.read)?;
+    options.read.choices(None)?;
+    options.place()?;
+    options.read.renames()?;
+    if let Some(path) = &options.save_docket {
+        docket::save::check(path)?;
+    }
     check_ending(&options.into)?;
     if !placeholders::any(&options.into.to_string_lossy()) {
         check_place(&options.into, options.even_signed)?;
@@ -45,10 +51,11 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     let mut code = ExitCode::Done;
     let mut books: Vec<Book> = Vec::new();
     let mut places: HashMap<PathBuf, usize> = HashMap::new();
+    let mut answers = Vec::new();
     let names = folder::expand(&options.sources)?;
     let are_many = names.len() > MOST_OPEN;
     let mut shelf = Shelf::default();
-    let shared = Arc::new(options.clone());
+    let shared = Arc::new(Options::new(&Arc::new(options.clone()), None)?);
     let mut left = names.iter();
     // Small sources are looked at side by side, large ones one after the other, each on all processors.
     incola_parallel::ordered(
@@ -71,6 +78,7 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
             };
             match prepared.and_then(|read| prepare(read, are_many)) {
                 Ok((book, item)) => {
+                    answers.extend(item.answers.iter().cloned());
                     let place = *places.entry(book.clone()).or_insert(books.len());
                     if place == books.len() {
                         books.push(Book { path: book, items: Vec::new() });
@@ -89,7 +97,7 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     )?;
     let mut receipts = Vec::new();
     let write = |book: &Book| {
-        if options.together {
+        if book.items.iter().any(|item| item.options.is_together()) {
             together::import(book).map(|receipt| (receipt, ExitCode::Done))
         } else {
             apart::import(options, book)
@@ -117,11 +125,16 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
             Ok(())
         },
     )?;
+    if let Some(path) = options.save_docket.as_ref().filter(|_| !receipts.is_empty() && !options.dry_run)
+        && let Some(item) = books.iter().flat_map(|book| &book.items).next()
+    {
+        docket::save::save(path, item)?;
+    }
     if options.json {
         let receipts: Vec<_> = receipts.iter().map(render::receipt_json::receipt).collect();
         print_receipt(&render::json_text(&receipts))?;
     } else if !receipts.is_empty() {
-        let again = render::command::again(options);
+        let again = render::command::again(options, &answers);
         print_receipt(&format!("{}\nThe same again:\n  {again}\n", render::receipt::pages(&receipts)))?;
     }
     Ok(code)
@@ -143,7 +156,7 @@ struct ReadSource {
     name: String,
     source: Source,
     surveyed: Surveyed,
-    options: Arc<Import>,
+    options: Arc<Options>,
     choices: reading::Choices,
     lines: Option<LineRange>,
     docket: Option<DocketFile>,
@@ -156,7 +169,7 @@ fn is_small(name: &str) -> bool {
 
 /// Reads a source once.
 fn read(
-    options: &Arc<Import>,
+    options: &Arc<Options>,
     name: &str,
     docket: Option<DocketFile>,
     spool_folder: &Path,
@@ -168,11 +181,11 @@ fn read(
         }
         None => Source::open(name, spool_folder)?,
     };
-    let (choices, lines) = docket::apply::choices(&options.read, docket.as_ref())?;
+    let (choices, lines) = options.typed.read.choices(docket.as_ref())?;
     // What was typed holds the names of all sources: it is there once.
     let options = match &docket {
         None => Arc::clone(options),
-        docket => Arc::new(docket::apply::placing(options, docket.as_ref())),
+        docket => Arc::new(Options::new(&options.typed, docket.as_ref())?),
     };
     let surveyed = survey(&source, &choices, lines)?;
     Ok(ReadSource { name: name.to_owned(), source, surveyed, options, choices, lines, docket })
@@ -182,37 +195,38 @@ fn read(
 /// kept open.
 fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
     let ReadSource { name, mut source, surveyed, options, choices, lines, docket } = read;
-    let mut surveyed = settle(&options, &source, surveyed, &choices, lines)?;
+    let (mut surveyed, answers) = settle(&options.typed, &source, surveyed, &choices, lines)?;
     let changes = docket.as_ref().map(|file| -> Result<_> {
-        let (typed, _) = options::choices(&options.read)?;
+        let (typed, _) = options.typed.read.choices(None)?;
         Ok(shape::changes(&surveyed, &typed, file))
     });
     let changes = changes.transpose()?.flatten();
-    let shape = shape::shape(&mut surveyed.reading, docket.as_ref(), &name)?;
+    let wishes = (&options.typed.read.renames()?[..], options.place.name_case);
+    let shape = shape::shape(&mut surveyed.reading, docket.as_ref(), wishes, &name)?;
     surveyed.reading.notices.extend(changes);
     check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
-    let book = book_for(&options, &source, &surveyed)?;
+    let book = book_for(&options.typed, &source, &surveyed)?;
     if let Some(docket) = &docket {
         state::note_use(&docket.path);
     }
-    if let Some(key) = &options.key {
+    if let Some(key) = &options.place.key {
         links::make::key_columns(key, &shape, &surveyed.reading.columns)?;
     }
     if are_many {
         source.close();
         surveyed.head.shrink_to_fit();
     }
-    Ok((book, Item { source, surveyed, options, choices, shape, docket }))
+    Ok((book, Item { source, surveyed, options, choices, shape, docket, answers }))
 }
 
-/// Asks what cannot be told, where someone sits at a terminal.
+/// Asks what cannot be told, where someone sits at a terminal. Also gives the options that say the answers.
 fn settle(
     options: &Import,
     source: &Source,
     surveyed: Surveyed,
     choices: &reading::Choices,
     lines: Option<LineRange>,
-) -> Result<Surveyed> {
+) -> Result<(Surveyed, Vec<String>)> {
     let doubts =
         surveyed.reading.layout.doubt.is_some() || surveyed.reading.columns.iter().any(|c| c.doubt.is_some());
     let terminal = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
@@ -223,7 +237,7 @@ fn settle(
         || options.together
         || source.path().is_none()
     {
-        return Ok(surveyed);
+        return Ok((surveyed, Vec::new()));
     }
     let (mut input, mut output) = (std::io::stdin().lock(), anstream::stderr().lock());
     let mut asker = Asker { input: &mut input, output: &mut output };
@@ -235,14 +249,9 @@ fn settle(
     }
     let columns = questions::ask_columns(&surveyed, &mut choices, &mut asker)?;
     if !columns.options.is_empty() {
-        surveyed.reading = surveyed.conclude(&choices).map_err(Stop::BadChoice)?;
+        surveyed.reading = surveyed.conclude(&choices).map_err(Stop::BadSetting)?;
     }
-    let said: Vec<String> = layout.options.into_iter().chain(columns.options).collect();
-    if !said.is_empty() {
-        let note = format!("\nTo be asked nothing next time: {}\n\n", said.join(" "));
-        output.write_all(note.as_bytes()).map_err(|e| Failure::unreadable(format!("cannot write: {e}")))?;
-    }
-    Ok(surveyed)
+    Ok((surveyed, layout.options.into_iter().chain(columns.options).collect()))
 }
 
 /// The workbook that a source goes into.

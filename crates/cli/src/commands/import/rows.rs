@@ -1,11 +1,11 @@
 //! Rows into a sheet that is there.
 
+use super::item::Options;
 use super::opened::Opened;
 use super::sheet::{check_strict, dry_written, number_style_for};
+use crate::docket::DocketFile;
 use crate::docket::shape::Shape;
-use crate::docket::{self, DocketFile};
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{Extra, Import, MatchBy, PlacingMode};
 use crate::io::source::Source;
 use crate::links::{self, make::Made};
 use crate::receipt::SheetReceipt;
@@ -14,12 +14,13 @@ use incola_core::kind::{DateOrder, Kind};
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{self, ColumnReading, Reading};
 use incola_core::record::Machine;
-use incola_core::selector::{AsChoice, Selector};
+use incola_core::settings::model::MatchBy;
+use incola_core::settings::selector::{AsChoice, Selector};
 use incola_core::words::counted;
 use incola_engine::cells::ColumnWriter;
 use incola_engine::feed::Feed;
 use incola_engine::import::{Placing, Slot, Written, write};
-use incola_engine::place::headings::{Matching, Offer, Rules, Surplus};
+use incola_engine::place::headings::{Offer, Rules};
 use incola_engine::place::spot::{self, Spot};
 use incola_engine::place::{self, Mode, OwnNames, Place, Wish};
 use incola_engine::stop::Stop;
@@ -39,11 +40,12 @@ pub(super) struct Together<'s> {
 }
 
 /// Where `--at` says that rows go; the sheet of that name, if it is there, otherwise.
-pub(super) fn spot(options: &Import, opened: &mut Opened, sheet: Option<usize>) -> Result<Spot> {
-    match (&options.at, opened.existing()) {
+pub(super) fn spot(options: &Options, opened: &mut Opened, sheet: Option<usize>) -> Result<Spot> {
+    match (&options.place.at, opened.existing()) {
         (Some(at), Some(existing)) => {
             let found = spot::find(existing, at, sheet)?;
-            if let (Some(named), Some(of_name)) = (sheet.filter(|_| options.sheet.is_some()), found.sheet)
+            if let (Some(named), Some(of_name)) =
+                (sheet.filter(|_| options.place.sheet.is_some()), found.sheet)
                 && named != of_name
             {
                 return Err(Failure::usage(format!(
@@ -61,7 +63,7 @@ pub(super) fn spot(options: &Import, opened: &mut Opened, sheet: Option<usize>) 
 
 /// Puts the rows of sources into a sheet that is there.
 pub(super) fn import(
-    options: &Import,
+    options: &Options,
     path: &Path,
     opened: &mut Opened,
     styles: &mut Styles,
@@ -81,27 +83,16 @@ pub(super) fn import(
     };
     let wish = Wish {
         spot,
-        mode: match options.placing_mode() {
-            PlacingMode::Fresh => Mode::Fresh,
-            PlacingMode::Replace => Mode::Replace,
-            PlacingMode::Append => Mode::Append,
-        },
+        mode: options.mode(),
         rules: Rules {
-            matching: match options.matching {
-                Some(MatchBy::Position) => Matching::Position,
-                _ => Matching::Name,
-            },
-            missing_is_blank: options.missing.is_some(),
-            surplus: match options.extra {
-                None => Surplus::Stop,
-                Some(Extra::Add) => Surplus::Add,
-                Some(Extra::Skip) => Surplus::Skip,
-            },
+            matching: options.place.matching.unwrap_or(MatchBy::Name),
+            missing_is_blank: options.place.missing_columns.is_some(),
+            surplus: options.place.extra_columns,
         },
         takes_rows_below: false,
         known_last: said.map(|range| range.to.row),
         last_is_said: said.is_some(),
-        new_table: (!options.plain).then(|| sheet_name::legal_table(&stem, &opened.taken_names)),
+        new_table: (!options.is_plain()).then(|| sheet_name::legal_table(&stem, &opened.taken_names)),
     };
     let records = together.sources.iter().map(|(_, s)| s.reading.records).sum();
     let offers = offers(options, &together);
@@ -132,8 +123,8 @@ pub(super) fn import(
         Some(_) if records == 0 && wish.mode == Mode::Append => dry_written(columns, 0),
         Some(book) => {
             let names = OwnNames {
-                number_rows: options.number_rows.as_deref(),
-                source_column: options.source_column.as_deref(),
+                number_rows: options.place.number_column.as_deref(),
+                source_column: options.place.source_column.as_deref(),
             };
             let plan = place.plan(columns, &writers, (&names, number_style));
             along = went_along(&plan);
@@ -147,8 +138,8 @@ pub(super) fn import(
                 for (at, slot) in place.slots().iter().enumerate() {
                     let name = match slot {
                         Slot::Field(index) => &columns[*index].name,
-                        Slot::RecordNumber => options.number_rows.as_ref().unwrap_or(&stem),
-                        _ => options.source_column.as_ref().unwrap_or(&stem),
+                        Slot::RecordNumber => options.place.number_column.as_ref().unwrap_or(&stem),
+                        _ => options.place.source_column.as_ref().unwrap_or(&stem),
                     };
                     rows.text(at, Styles::HEADING, name.as_bytes());
                 }
@@ -183,11 +174,9 @@ pub(super) fn import(
     let table = place.table.as_ref().map(|t| t.name.clone());
     let table = table.or_else(|| wish.new_table.clone().filter(|_| place.heading_row.is_some()));
     if is_linked && opened.writer.is_some() {
-        let read = docket::apply::reading(&options.read, together.docket).0;
         let mut new = links::make::link(&mut Made {
             book: path,
             options,
-            read: &read,
             docket: together.docket,
             sources: &together.sources,
             columns,
@@ -252,8 +241,8 @@ fn over_other_records(
 }
 
 /// The rows of data that the clerk names.
-fn rows_said(options: &Import) -> Result<Option<Range>> {
-    let Some(text) = &options.rows else { return Ok(None) };
+fn rows_said(options: &Options) -> Result<Option<Range>> {
+    let Some(text) = &options.typed.rows else { return Ok(None) };
     let range = Range::parse(text).filter(|range| range.from != range.to);
     range.map(Some).ok_or_else(|| {
         Failure::usage(format!("--rows {text}: this is no range of cells"))
@@ -303,7 +292,7 @@ fn went_along(plan: &RowsPlan) -> Vec<String> {
 }
 
 /// What the sources offer to the sheet: their columns, and what says which source it is.
-fn offers(options: &Import, together: &Together<'_>) -> Vec<Offer> {
+fn offers(options: &Options, together: &Together<'_>) -> Vec<Offer> {
     let columns = &together.reading.columns;
     let fields = together.shape.order.iter();
     let (line, first) = first_record(together);
@@ -311,8 +300,8 @@ fn offers(options: &Import, together: &Together<'_>) -> Vec<Offer> {
         first: first.get(*n).map(|value| (line, value.clone())),
         ..Offer::new(Slot::Field(*n), columns[*n].name.clone())
     });
-    let number = options.number_rows.iter().map(|n| Offer::new(Slot::RecordNumber, n.clone()));
-    let source = options.source_column.iter().map(|n| Offer::new(Slot::SourceName, n.clone()));
+    let number = options.place.number_column.iter().map(|n| Offer::new(Slot::RecordNumber, n.clone()));
+    let source = options.place.source_column.iter().map(|n| Offer::new(Slot::SourceName, n.clone()));
     fields.chain(number).chain(source).collect()
 }
 

@@ -1,9 +1,10 @@
 //! What sheets are made of, and the end of every import.
 
+use super::item::Options;
 use super::opened::Opened;
 use crate::docket::shape::Shape;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{Import, PlacingMode};
+use crate::flags::definitions::Import;
 use crate::io::source::Source;
 use crate::io::target::Target;
 use crate::links::{self, make::NewLink};
@@ -12,6 +13,7 @@ use crate::state;
 use crate::wording;
 use incola_core::kind::Kind;
 use incola_core::reading::ColumnReading;
+use incola_core::settings::model::Mode;
 use incola_core::words::counted;
 use incola_engine::cells::ColumnWriter;
 use incola_engine::feed::Feed;
@@ -22,12 +24,12 @@ use incola_workbook::{BookWriter, CellRef, Range, SheetColumn, StyleId, Styles};
 use std::path::Path;
 
 /// Fails if a place was stated for a sheet that is yet to be made: a new one begins at A1.
-pub(super) fn check_new_sheet(options: &Import, path: &Path, name: &str) -> Result<()> {
+pub(super) fn check_new_sheet(options: &Options, path: &Path, name: &str) -> Result<()> {
     let is_first = |at: &str| CellRef::parse(at) == Some(CellRef { row: 1, column: 1 });
-    let stated = match (&options.at, options.placing_mode()) {
+    let stated = match (&options.place.at, options.mode()) {
         (Some(at), _) if !is_first(at) => format!("--at {at}"),
-        (_, PlacingMode::Append) => "--mode append".to_owned(),
-        (_, PlacingMode::Replace) => "--mode replace".to_owned(),
+        (_, Mode::Append) => "--mode append".to_owned(),
+        (_, Mode::Replace) => "--mode replace".to_owned(),
         _ => return Ok(()),
     };
     let why = format!("{} has no sheet \u{201c}{name}\u{201d}, and a new one begins at A1", path.display());
@@ -60,12 +62,14 @@ pub(super) fn dry_written(columns: &[ColumnReading], records: u64) -> Written {
 }
 
 pub(super) fn check_strict(
-    options: &Import,
+    options: &Options,
     source: &Source,
     columns: &[ColumnReading],
     written: &Written,
 ) -> Result<()> {
-    let Some(first) = written.misfit_cells.first().filter(|_| options.strict) else { return Ok(()) };
+    let Some(first) = written.misfit_cells.first().filter(|_| options.place.strict == Some(true)) else {
+        return Ok(());
+    };
     let name = columns.get(first.column - 1).map_or("", |c| c.name.as_str());
     Err(Failure::protected(format!(
         "{}: line {}: \u{201c}{}\u{201d} in \u{201c}{name}\u{201d} {} ({} in all)",
@@ -80,8 +84,8 @@ pub(super) fn check_strict(
 }
 
 /// The format of the numbers of records, where they are wanted.
-pub(super) fn number_style_for(options: &Import, styles: &mut Styles) -> StyleId {
-    if options.number_rows.is_some() { styles.number_format("0") } else { StyleId::default() }
+pub(super) fn number_style_for(options: &Options, styles: &mut Styles) -> StyleId {
+    if options.place.number_column.is_some() { styles.number_format("0") } else { StyleId::default() }
 }
 
 /// The columns of a new sheet: what counts the records and what says the source, then those of the source.
@@ -89,7 +93,7 @@ pub(super) fn sheet_columns(
     slots: &[Slot],
     columns: &[ColumnReading],
     writers: &[ColumnWriter],
-    (options, shape): (&Import, &Shape),
+    (options, shape): (&Options, &Shape),
     (longest_source, number_style): (u32, StyleId),
 ) -> Vec<SheetColumn> {
     let column = |slot: &Slot| match slot {
@@ -101,14 +105,14 @@ pub(super) fn sheet_columns(
             description: shape.descriptions.get(*n).cloned().flatten(),
         },
         Slot::RecordNumber => SheetColumn {
-            name: options.number_rows.clone().unwrap_or_default(),
+            name: options.place.number_column.clone().unwrap_or_default(),
             longest: 6,
             style: number_style,
             is_text: false,
             description: None,
         },
         Slot::SourceName | Slot::Nothing => SheetColumn {
-            name: options.source_column.clone().unwrap_or_default(),
+            name: options.place.source_column.clone().unwrap_or_default(),
             longest: longest_source,
             style: Styles::TEXT,
             is_text: true,
@@ -119,15 +123,15 @@ pub(super) fn sheet_columns(
 }
 
 /// What goes into the columns of a new sheet.
-pub(super) fn slots_of(options: &Import, shape: &Shape) -> Vec<Slot> {
-    let number = options.number_rows.iter().map(|_| Slot::RecordNumber);
-    let source = options.source_column.iter().map(|_| Slot::SourceName);
+pub(super) fn slots_of(options: &Options, shape: &Shape) -> Vec<Slot> {
+    let number = options.place.number_column.iter().map(|_| Slot::RecordNumber);
+    let source = options.place.source_column.iter().map(|_| Slot::SourceName);
     number.chain(source).chain(shape.order.iter().map(|n| Slot::Field(*n))).collect()
 }
 
 /// Puts the workbook in its place.
 pub(super) fn finish(
-    options: &Import,
+    typed: &Import,
     path: &Path,
     opened: Opened,
     styles: &Styles,
@@ -149,7 +153,7 @@ pub(super) fn finish(
         }
         bytes = std::fs::metadata(path).map(|m| m.len()).ok();
     }
-    Ok(Receipt { book: path.display().to_string(), existed, bytes, dry_run: options.dry_run, sheets })
+    Ok(Receipt { book: path.display().to_string(), existed, bytes, dry_run: typed.dry_run, sheets })
 }
 
 /// Takes out the links of a table that has another source now.

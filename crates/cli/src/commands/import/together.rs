@@ -1,28 +1,29 @@
 //! All sources become one table; kinds are decided over all of them.
 
+use super::item::Options;
 use super::item::{Book, Item, check_limits, names_of};
 use super::opened::Opened;
 use super::rows::{self, Together};
 use super::sheet::{
     check_new_sheet, check_strict, dry_written, finish, number_style_for, sheet_columns, slots_of,
 };
-use crate::docket;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::Import;
 use crate::io::source::Source;
 use crate::links::{self, make::Made};
 use crate::placeholders::{self, Names};
 use crate::receipt::{Receipt, SheetReceipt};
+use incola_core::settings::Place;
 use incola_engine::cells::ColumnWriter;
 use incola_engine::feed::Feed;
 use incola_engine::import::{Placing, Written, write};
 use incola_engine::stop::Stop;
 use incola_engine::text::{Surveyed, conclude};
 use incola_workbook::{SheetLayout, Styles, sheet_name};
+use std::sync::Arc;
 
 /// Imports all sources of a workbook into one table, as what was typed and the docket of the first one say.
 pub(super) fn import(to: &Book) -> Result<Receipt> {
-    let Some(Item { options, choices, shape, source: first_source, surveyed: first, docket }) =
+    let Some(Item { options, choices, shape, source: first_source, surveyed: first, docket, .. }) =
         to.items.first()
     else {
         return Err(Failure::usage("no sources"));
@@ -41,9 +42,9 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     }
     check_limits(first_source, &combined.columns, combined.records)?;
     let mut styles = Styles::new();
-    let mut opened = Opened::at(&to.path, options.dry_run, options.even_signed)?;
+    let mut opened = Opened::at(&to.path, options.typed.dry_run, options.typed.even_signed)?;
     let stem = to.path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-    let wanted = options.sheet.as_deref().unwrap_or(&stem);
+    let wanted = options.place.sheet.as_deref().unwrap_or(&stem);
     let names = Names { stem: &stem, ..names_of(first_source, first) };
     let wanted = placeholders::fill(wanted, "--sheet", names, false)?;
     let there = opened.sheet(&wanted);
@@ -51,19 +52,20 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     if spot.sheet.is_some() && options.states_place() {
         let together = Together { sources, reading: combined, shape: shape.clone(), docket: docket.as_ref() };
         let sheet = rows::import(options, &to.path, &mut opened, &mut styles, choices, (spot, together))?;
-        return finish(options, &to.path, opened, &styles, vec![sheet]);
+        return finish(&options.typed, &to.path, opened, &styles, vec![sheet]);
     }
     let columns = &combined.columns;
     let writers = ColumnWriter::for_book(columns, &mut styles, opened.from_1904);
     let name = sheet_name::legal(&wanted, &[]);
     check_new_sheet(options, &to.path, &name)?;
     opened.check_free(&to.path, &name)?;
-    let table = (!options.plain).then(|| sheet_name::legal_table(&stem, &opened.taken_names));
-    let mut source_column = options.source_column.clone().unwrap_or_else(|| "Source".to_owned());
+    let table = (!options.is_plain()).then(|| sheet_name::legal_table(&stem, &opened.taken_names));
+    let mut source_column = options.place.source_column.clone().unwrap_or_else(|| "Source".to_owned());
     while columns.iter().any(|c| c.name.eq_ignore_ascii_case(&source_column)) {
         source_column.push('_');
     }
-    let options = Import { source_column: Some(source_column), ..(**options).clone() };
+    let place = Place { source_column: Some(source_column), ..options.place.clone() };
+    let options = Options { typed: Arc::clone(&options.typed), read: options.read.clone(), place };
     let longest = sources.iter().map(|(s, _)| s.label().encode_utf16().count()).max().unwrap_or(0) as u32;
     let slots = slots_of(&options, shape);
     let number_style = number_style_for(&options, &mut styles);
@@ -94,11 +96,9 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
         }
         writer.end_sheet().map_err(Stop::NotWritten)?;
         if is_linked {
-            let read = docket::apply::reading(&options.read, docket.as_ref()).0;
             opened.links.push(links::make::link(&mut Made {
                 book: &to.path,
                 options: &options,
-                read: &read,
                 docket: docket.as_ref(),
                 sources: &sources,
                 columns,
@@ -117,7 +117,7 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     let mut sheet = SheetReceipt::new(&sources, columns, name, table, written);
     sheet.link = link;
     sheet.docket.clone_from(&shape.docket);
-    finish(&options, &to.path, opened, &styles, vec![sheet])
+    finish(&options.typed, &to.path, opened, &styles, vec![sheet])
 }
 
 fn different_columns(

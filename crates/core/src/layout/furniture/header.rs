@@ -10,6 +10,7 @@ use super::names::{
     comment_fields, distinct, is_second_line, is_units, is_year, joined, name_like, narrow_names,
 };
 use super::{Judged, is_comment, labelled};
+use crate::evidence::DecidedBy;
 use crate::kind;
 use crate::record::{Division, Multiline, Step};
 use crate::rows::Aside;
@@ -51,7 +52,7 @@ pub(super) fn find(
     samples: Samples<'_>,
     candidate: &Candidate,
     judged: &Judged<'_>,
-    choice: &HeaderChoice,
+    (choice, by): (&HeaderChoice, Option<DecidedBy>),
     types: Option<&[String]>,
 ) -> (Header, usize) {
     let mut header = Header::default();
@@ -62,11 +63,11 @@ pub(super) fn find(
     // The first row of the names, if there are any.
     let at = match choice {
         HeaderChoice::None => {
-            header.why = "stated: no header".into();
+            header.why = said(by, "no header");
             None
         }
         HeaderChoice::Line(line) => {
-            header.why = format!("stated: line {line}");
+            header.why = said(by, &format!("line {line}"));
             let at = judged.rows.rows.iter().position(|r| r.line <= *line && *line < r.line + r.lines);
             first = at.map_or(first, |at| at + 1);
             while first < judged.count() && judged.is_apart(first) {
@@ -136,6 +137,14 @@ fn name(samples: Samples<'_>, judged: &Judged<'_>, (at, first): (usize, usize), 
     for row in rest.iter().map(|i| judged.row(*i)) {
         let why = Aside::BelowNames;
         header.set_aside.push(SetAside { line: row.line, lines: row.lines, why });
+    }
+}
+
+/// What was said of the header, and by whom.
+fn said(by: Option<DecidedBy>, what: &str) -> String {
+    match by {
+        Some(DecidedBy::Docket) => format!("from the docket: {what}"),
+        _ => format!("stated: {what}"),
     }
 }
 

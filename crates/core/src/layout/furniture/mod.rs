@@ -22,6 +22,7 @@ pub(super) use total::says_total;
 use super::candidates::{Candidate, Form};
 use super::measure::lexicon::{BLANK, Lexicon};
 use super::{Footer, Samples};
+use crate::evidence::DecidedBy;
 use crate::record::{Dialect, Division, Step};
 use judge::Judge;
 use rows::{Place, Row, Rows};
@@ -100,7 +101,7 @@ pub(super) fn find(
     samples: Samples<'_>,
     candidate: &Candidate,
     lexicon: &mut Lexicon,
-    choice: &HeaderChoice,
+    choice: (&HeaderChoice, Option<DecidedBy>),
 ) -> Furniture {
     let mut rows = Rows::read(samples, &candidate.dialect, lexicon);
     let width = candidate.width.max(1);

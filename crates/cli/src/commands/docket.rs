@@ -1,40 +1,69 @@
-//! `incola draft`
+//! `incola docket`
 
 use crate::docket::{self, DocketFile, ENDING, draft::draft};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::Draft;
+use crate::flags::definitions::{DocketAction, DocketCheck, Draft};
 use crate::io::source::Source;
 use crate::output::{print, report};
 use crate::render::command::quoted;
+use crate::render::text::counted;
 use crate::render::{sanitize::line, style};
 use crate::state;
-use incola_core::docket::Docket;
+use incola_core::settings::docket::Docket;
 use incola_engine::feed::Feed;
 use incola_engine::text::survey;
 use std::io::Write;
 use std::path::Path;
 
-/// Writes down how a source is read, or lists what is written down.
-pub(crate) fn run(options: &Draft) -> Result<ExitCode> {
-    let source_path = options.source.as_deref().filter(|s| *s != "-").map(Path::new);
-    if options.list {
-        return list(source_path);
+/// Writes, lists and checks dockets.
+pub(crate) fn run(action: &DocketAction) -> Result<ExitCode> {
+    match action {
+        DocketAction::Draft(options) => write(options),
+        DocketAction::List(options) => list(options.source.as_deref().filter(|s| *s != "-").map(Path::new)),
+        DocketAction::Check(options) => check_all(options),
+        DocketAction::Schema => {
+            print(&crate::render::json_text(&docket::reference::schema()))?;
+            Ok(ExitCode::Done)
+        }
     }
-    if options.schema {
-        print(&crate::render::json_text(&docket::reference::schema()))?;
-        return Ok(ExitCode::Done);
+}
+
+/// Reads dockets, and reports what is wrong with them.
+fn check_all(options: &DocketCheck) -> Result<ExitCode> {
+    let mut code = ExitCode::Done;
+    let mut out = String::new();
+    for path in &options.files {
+        match DocketFile::read(path) {
+            Ok(file) => {
+                let files = file.docket.matches.files.join(", ");
+                let files = if files.is_empty() { "no files by itself".to_owned() } else { line(&files) };
+                let columns = counted(file.docket.columns.len() as u64, "column", "columns");
+                let shown = line(&path.display().to_string());
+                out.push_str(&format!("{}   sound; for {files}; {columns}\n", style::strong(&shown)));
+            }
+            Err(failure) => {
+                report(&failure);
+                code = code.max(failure.status);
+            }
+        }
     }
-    let Some(name) = &options.source else { return Err(Failure::usage("say which file to read")) };
+    print(&out)?;
+    Ok(code)
+}
+
+/// Writes how a source is read as a docket.
+fn write(options: &Draft) -> Result<ExitCode> {
+    let name = &options.source;
     if let Some(output) = &options.output {
         check(options, output)?;
     }
     // A docket that is there already is where the new one begins, so that what was corrected in it is not lost.
     let known = docket::find(&options.read, name, None)?;
-    let (choices, lines) = docket::apply::choices(&options.read, known.as_ref())?;
+    let (choices, lines) = options.read.choices(known.as_ref())?;
     let source = Source::open(name, &std::env::temp_dir())?;
     let surveyed = survey(&source, &choices, lines)?;
-    let mut text = draft(&source.label(), &surveyed.reading, &options.read);
+    let mut text = draft(&source.label(), &surveyed.reading, &options.read.reading()?);
     if options.csvw {
         let docket = Docket::read(&text).map_err(|bad| Failure::usage(bad.why))?;
         let header = surveyed.reading.layout.header_line;
@@ -52,12 +81,7 @@ pub(crate) fn run(options: &Draft) -> Result<ExitCode> {
     let mut file =
         tempfile::NamedTempFile::new_in(crate::io::target::folder_of(output)).map_err(|e| failed(&e))?;
     file.write_all(text.as_bytes()).map_err(|e| failed(&e))?;
-    #[cfg(unix)]
-    {
-        use std::os::unix::fs::PermissionsExt;
-        let open = std::fs::Permissions::from_mode(0o644);
-        file.as_file().set_permissions(open).map_err(|e| failed(&e))?;
-    }
+    docket::open_to_others(&file).map_err(|e| failed(&e))?;
     file.persist(output).map_err(|e| failed(&e.error))?;
     if options.csvw {
         let shown = output.display().to_string();

@@ -1,5 +1,6 @@
 //! Selectors: how the clerk names columns.
 
+use super::pattern::fits;
 use crate::evidence::DecidedBy;
 use crate::kind::Kind;
 
@@ -36,7 +37,7 @@ impl Selector {
     /// The places (from 0) of the columns it means. A name that is spelled like a number or a pattern comes first.
     ///
     /// ```
-    /// use incola_core::selector::Selector;
+    /// use incola_core::settings::selector::Selector;
     /// let names = ["Call no", "Berth code", "Cargo code"].map(String::from);
     /// assert_eq!(Selector::new("*code").places(&names), [1, 2]);
     /// assert_eq!(Selector::new("2..9").places(&names), [1, 2]);
@@ -62,24 +63,10 @@ impl Selector {
             return within(from, to);
         }
         if wanted.contains('*') {
-            let parts: Vec<&str> = wanted.split('*').collect();
-            return (0..names.len()).filter(|i| fits(&names[*i].to_lowercase(), &parts)).collect();
+            return (0..names.len()).filter(|i| fits(&wanted, &names[*i].to_lowercase())).collect();
         }
         Vec::new()
     }
-}
-
-/// Whether `name` holds the parts of a pattern in their order, the first at its start and the last at its end.
-fn fits(name: &str, parts: &[&str]) -> bool {
-    let (Some((first, rest)), Some(last)) = (parts.split_first(), parts.last()) else { return false };
-    let Some(mut left) = name.strip_prefix(first) else { return false };
-    for part in &rest[..rest.len() - 1] {
-        match left.find(part) {
-            Some(at) => left = &left[at + part.len()..],
-            None => return false,
-        }
-    }
-    left.ends_with(last)
 }
 
 impl AsChoice {
@@ -89,7 +76,7 @@ impl AsChoice {
     /// What is wrong with it, in words.
     ///
     /// ```
-    /// use incola_core::{kind::Kind, selector::AsChoice};
+    /// use incola_core::{kind::Kind, settings::selector::AsChoice};
     /// let choice = AsChoice::parse("Arrived=date:dd/MM/yyyy").unwrap();
     /// assert_eq!((choice.kind, choice.format.as_deref()), (Kind::Date, Some("dd/MM/yyyy")));
     /// assert!(AsChoice::parse("Berth").is_err());
