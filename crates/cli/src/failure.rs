@@ -49,7 +49,7 @@ impl Failure {
         use std::io::ErrorKind;
         let shown = path.display();
         let what = match error.kind() {
-            ErrorKind::NotFound => format!("{shown}: there is no such file or folder"),
+            ErrorKind::NotFound => format!("{shown}: no such file or folder"),
             ErrorKind::PermissionDenied => format!("{shown}: no permission to {doing}"),
             ErrorKind::StorageFull => format!("{shown}: the disk is full"),
             ErrorKind::ReadOnlyFilesystem => format!("{shown}: the disk cannot be written to"),

@@ -304,7 +304,7 @@ pub fn conclude(
             && stats.filled == 0
             && survey.records > 0
         {
-            verdict.why = format!("always blank: no line has a value at position {} or behind it", start + 1);
+            verdict.why = format!("always empty: no line has a value at position {} or after it", start + 1);
         }
         let delimited = layout.dialect.value.division == Division::Delimited;
         if kinds[place].is_none()
@@ -316,7 +316,7 @@ pub fn conclude(
         {
             verdict = Verdict {
                 rule: Rule::Skip,
-                why: "lines end with a delimiter; nothing stands behind it".into(),
+                why: "lines end with a delimiter; there is nothing after it".into(),
                 ..verdict
             };
         }
@@ -348,7 +348,7 @@ pub fn conclude(
     }
     if let Some(rival) = encoding.runner_up.as_ref().filter(|r| r.is_close) {
         let message = format!(
-            "the words are nearly as likely in {0}, which {1}: look at them in the preview; if they are wrong, say --encoding {0}",
+            "the words are nearly as likely in {0}, which {1}: look at them in the preview; if they are wrong, use --encoding {0}",
             rival.value.name(),
             rival.why
         );
@@ -650,7 +650,7 @@ fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice>) {
             Some(Doubt::DateOrder) => {
                 let patterns: Vec<String> = both_patterns(&column.stats).into_iter().map(|p| p.1).collect();
                 let message = format!(
-                    "\u{201c}{name}\u{201d}: {}; it stays text until you say --as '{name}=date:{}'",
+                    "\u{201c}{name}\u{201d}: {}; it stays text until you use --as '{name}=date:{}'",
                     column.why,
                     patterns.join(&format!("' or --as '{name}=date:"))
                 );
@@ -658,7 +658,7 @@ fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice>) {
             }
             Some(Doubt::DecimalChar) => {
                 let message = format!(
-                    "\u{201c}{name}\u{201d}: {}; it stays text until you say --decimal-char , or --decimal-char .",
+                    "\u{201c}{name}\u{201d}: {}; it stays text until you use --decimal-char , or --decimal-char .",
                     column.why
                 );
                 notices.push(Notice::new(NoticeCode::DecimalCharUnknown, message).in_column(number));
@@ -667,10 +667,9 @@ fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice>) {
         }
         if column.misfits.count > 0 {
             let message = format!(
-                "\u{201c}{name}\u{201d}: {} no {} and stay{} text",
+                "\u{201c}{name}\u{201d}: {} not {} and kept as text",
                 counted(column.misfits.count, "value is", "values are"),
-                column.rule.kind().word(),
-                if column.misfits.count == 1 { "s" } else { "" }
+                column.rule.kind().named(column.misfits.count)
             );
             let mut notice = Notice::new(NoticeCode::Misfits, message).in_column(number);
             notice.line = Some(column.misfits.line).filter(|l| *l > 0);
@@ -696,7 +695,7 @@ fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice>) {
         let stats = &column.stats;
         for (count, how) in [
             (stats.formulas, "written as =\"…\""),
-            (stats.apostrophes, "written with an apostrophe in front"),
+            (stats.apostrophes, "written with an apostrophe before it"),
         ] {
             if count.count > 0 {
                 let message = format!(
@@ -822,7 +821,7 @@ fn line_notices(survey: &Survey, layout: &Layout, notices: &mut Vec<Notice>) {
         NoticeCode::ShortRecords,
         if delimited { facts.short.seen } else { Count::default() },
         format!(
-            "{} fewer than {} fields (the first has {}); the missing ones are blank",
+            "{} fewer than {} fields (the first has {}); the missing ones are empty",
             counted(facts.short.seen.count, "record has", "records have"),
             layout.width,
             facts.short.fields
@@ -832,7 +831,7 @@ fn line_notices(survey: &Survey, layout: &Layout, notices: &mut Vec<Notice>) {
         NoticeCode::LongRecords,
         facts.long.seen,
         format!(
-            "{} more than {} fields (the first has {}); the surplus stands in columns of its own",
+            "{} more than {} fields (the first has {}); the extra ones have columns of their own",
             counted(facts.long.seen.count, "record has", "records have"),
             layout.width,
             facts.long.fields
@@ -842,9 +841,9 @@ fn line_notices(survey: &Survey, layout: &Layout, notices: &mut Vec<Notice>) {
         (
             NoticeCode::LongLines,
             facts.too_long,
-            "longer than all others; what stands behind the last start is one value",
+            "longer than all others; everything after the last start is one value",
         ),
-        (NoticeCode::ShortLines, facts.too_short, "shorter than all others; what is missing is blank"),
+        (NoticeCode::ShortLines, facts.too_short, "shorter than all others; what is missing is empty"),
     ] {
         located(code, count, format!("{} {than}", counted(count.count, "line is", "lines are")));
     }
@@ -852,7 +851,7 @@ fn line_notices(survey: &Survey, layout: &Layout, notices: &mut Vec<Notice>) {
         NoticeCode::TabsInFixed,
         facts.tabs,
         format!(
-            "{} a tab, which counts as one character here: columns behind it may be out of place",
+            "{} a tab, which counts as one character here: columns after it may be out of place",
             counted(facts.tabs.count, "line holds", "lines hold")
         ),
     );

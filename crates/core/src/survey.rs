@@ -581,7 +581,7 @@ mod tests {
         assert_eq!((survey.facts.long.seen.line, survey.facts.long.fields), (5, 5));
         assert_eq!(survey.facts.unclosed_quotes, Count { count: 1, line: 7 });
         let why: Vec<_> = survey.facts.set_aside.iter().map(|s| (s.line, s.why.words())).collect();
-        assert_eq!(why, [(4, "blank line"), (6, "repeats the header")]);
+        assert_eq!(why, [(4, "empty line"), (6, "repeats the header")]);
         for column in &survey.columns {
             assert_eq!(column.filled + column.blank, 4);
         }

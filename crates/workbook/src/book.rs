@@ -633,7 +633,7 @@ fn added_headings(
         rows.text(n, style, name.as_bytes());
     }
     rows.end_row();
-    debug_assert!(plan.range.from.row > row, "headings stand above the rows");
+    debug_assert!(plan.range.from.row > row, "there are headings above the rows");
     Ok(Compressor::new().block(rows.xml()))
 }
 

@@ -69,7 +69,7 @@ impl StyleMap {
     /// [`Error::Damaged`] if it is none.
     pub(crate) fn read(part: &str, content: &[u8]) -> Result<Self> {
         let all = tags(part, content)?;
-        let damaged = || Error::Damaged(format!("{part}: it is no styles part"));
+        let damaged = || Error::Damaged(format!("{part}: it is not a styles part"));
         let root = all.first().filter(|t| t.opens("styleSheet")).ok_or_else(damaged)?;
         let texts = |element: &str| -> Vec<String> {
             let list = children(&all, element);
@@ -213,7 +213,7 @@ impl StyleMap {
     pub(crate) fn content(&self) -> Result<Vec<u8>> {
         let (p, content) = (&self.prefix, &self.content);
         let all = tags(&self.part, content)?;
-        let damaged = || Error::Damaged(format!("{}: it is no styles part", self.part));
+        let damaged = || Error::Damaged(format!("{}: it is not a styles part", self.part));
         let root = all.first().ok_or_else(damaged)?;
         let mut edits: Vec<Edit> = Vec::new();
         let count = |element: &str, to: usize, edits: &mut Vec<Edit>| {

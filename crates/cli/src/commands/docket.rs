@@ -95,7 +95,7 @@ fn write(options: &Draft) -> Result<ExitCode> {
     }
     let patterns = DocketFile::read(output)?.docket.matches.files.join(", ");
     print(&format!(
-        "{}   written, for {patterns}\n\nLook at it in an editor; then nothing needs to be said:\n  incola import {} --into {}\n",
+        "{}   written, for {patterns}\n\nLook at it in an editor; then no options are needed:\n  incola import {} --into {}\n",
         style::strong(&line(&output.display().to_string())),
         quoted(name),
         quoted(&format!("{}.xlsx", source.stem))
@@ -115,9 +115,9 @@ fn check(options: &Draft, output: &Path) -> Result<()> {
             .help(format!("-o {}", quoted(&format!("{stem}{ENDING}")))));
     }
     if output.exists() && !options.overwrite {
-        return Err(Failure::protected(format!("{shown}: the docket is there already"))
-            .leaving("it was left as it is")
-            .help("to lose what is in it: --overwrite"));
+        return Err(Failure::protected(format!("{shown}: the docket exists already"))
+            .leaving("it was not changed")
+            .help("to replace it: --overwrite"));
     }
     Ok(())
 }

@@ -223,7 +223,7 @@ fn repoint(options: &LinkRepoint) -> Result<ExitCode> {
     let unchanged = "nothing was changed: the link reads what it read before";
     let reopened = Reopened::open(&own, path).map_err(|failure| failure.help(unchanged))?;
     let Some(reopened) = reopened else {
-        return Err(Failure::unreadable(format!("{}: nothing came", options.source)));
+        return Err(Failure::unreadable(format!("{}: the answer is empty", options.source)));
     };
     let now = reopened.read(&own, path, book.is_1904(), wishes).map_err(|failure| failure.help(unchanged))?;
     let records = now.reading.records;
@@ -270,7 +270,7 @@ fn make_anew(
     let anchor = book.defined_names().iter().find(|n| n.name == name).and_then(DefinedName::range);
     let Some((sheet, range)) = anchor else {
         return Err(Failure::protected(format!("{}: the cells of link {id} are gone", path.display()))
-            .leaving("the workbook was left as it is")
+            .leaving("the workbook was not changed")
             .help(format!("to end it: incola link cut {} {id}", quoted(&path.display().to_string()))));
     };
     let mut link = Link {
@@ -313,10 +313,10 @@ fn make_anew(
         link.columns.iter().filter(|c| !headings.contains(&&c.heading)).map(|c| c.heading.clone()).collect();
     if !missing.is_empty() {
         return Err(Failure::protected(format!(
-            "{first}: it has columns that the table has not: {}",
+            "{first}: it has columns that the table does not have: {}",
             missing.join(", ")
         ))
-        .leaving("the workbook was left as it is")
+        .leaving("the workbook was not changed")
         .help("leave them out in a docket beside the file, with as = \"skip\""));
     }
     link.table.table.clone_from(&located.table);
@@ -325,7 +325,7 @@ fn make_anew(
     mirror.keep_link(&link, &[]);
     mirror.trust(&reads(&link, path));
     print(&format!(
-        "{}   made anew: it reads {}\n\nWhat was imported is not known any more: where sheet and source differ, say who wins:\n  incola refresh {} {} --dry-run\n",
+        "{}   made again: it reads {}\n\nWhat was imported is no longer known: where sheet and source differ, say who wins:\n  incola refresh {} {} --dry-run\n",
         render::style::strong(&render::sanitize::line(&link.name)),
         render::sanitize::line(&link.source.at.join(", ")),
         quoted(&path.display().to_string()),

@@ -131,11 +131,7 @@ fn undecided(outcome: &BookOutcome) -> Option<Failure> {
             outcome.book,
             names.join(", ")
         ))
-        .leaving(if open.len() == 1 {
-            "that table was left as it is"
-        } else {
-            "those tables were left as they are"
-        })
+        .leaving(if open.len() == 1 { "that table was not changed" } else { "those tables were not changed" })
         .help(format!("to let the sheet win: {refresh} --conflicts sheet"))
         .help(format!("to let the source win: {refresh} --conflicts source")),
     )
@@ -196,20 +192,18 @@ fn look(kept: &Kept, path: &Path) -> Result<Option<Report>> {
     match links::standing(kept, path)? {
         Standing::Current => Ok(Some(unchanged(kept))),
         Standing::Changed | Standing::Unasked => Ok(None),
-        Standing::Missing(name) => {
-            Err(Failure::unreadable(format!("{name}: there is no such file or folder"))
-                .leaving(format!(
-                    "table {} keeps its {} rows, which are of {}",
-                    link.name,
-                    link.table.rows,
-                    render::links::local(&link.refreshed)
-                ))
-                .help(format!(
-                    "if it is somewhere else now: incola link repoint {} {} FILE",
-                    quoted(&path.display().to_string()),
-                    quoted(&link.name)
-                )))
-        }
+        Standing::Missing(name) => Err(Failure::unreadable(format!("{name}: no such file or folder"))
+            .leaving(format!(
+                "table {} keeps its {} rows, which are of {}",
+                link.name,
+                link.table.rows,
+                render::links::local(&link.refreshed)
+            ))
+            .help(format!(
+                "if it is somewhere else now: incola link repoint {} {} FILE",
+                quoted(&path.display().to_string()),
+                quoted(&link.name)
+            ))),
         Standing::Untrusted => Err(super::link::untrusted(kept, path)),
     }
 }

@@ -216,7 +216,7 @@ fn say(text: &str) -> Result<()> {
 /// A time such as `90s`, `15m`, `2h`.
 fn duration(text: &str) -> Result<Duration> {
     let wrong = || {
-        Failure::usage(format!("--every {text}: say a number with s, m or h behind it")).help("--every 15m")
+        Failure::usage(format!("--every {text}: it is a number followed by s, m or h")).help("--every 15m")
     };
     let at = text.find(|c: char| !c.is_ascii_digit()).ok_or_else(wrong)?;
     let number: u64 = text[..at].parse().map_err(|_| wrong())?;

@@ -15,13 +15,13 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &settings::Reading) -> 
         "How files like {name} are read. Lines may be changed or left out; what is left out is detected."
     ));
     out.part("[match]");
-    out.comment("Files that this is for: * stands for any characters, ? for one.");
+    out.comment("Files that this is for: * means any characters, ? means one.");
     let patterns = [Value::String(pattern(name))];
     out.key("files", &Value::Array(patterns.to_vec()), "");
     out.part("[read]");
     let encoding = &reading.encoding;
     if encoding.value == Encoding::Utf8 && encoding.decided_by == DecidedBy::Detected {
-        out.comment(&format!("encoding = \"utf-8\"  ({}; found anew in each file)", encoding.why));
+        out.comment(&format!("encoding = \"utf-8\"  ({}; found again in each file)", encoding.why));
     } else {
         out.text("encoding", &encoding.value.name(), &encoding.why);
     }
@@ -104,7 +104,7 @@ fn layout(out: &mut DocketWriter, reading: &Reading, read: &settings::Reading) {
             }
         }
         Division::Multiline(_) if read.starts.is_none() && read.lines_per_record.is_none() => {
-            out.comment(&format!("layout = \"multiline\"  ({why}; found anew in each file)"));
+            out.comment(&format!("layout = \"multiline\"  ({why}; found again in each file)"));
         }
         Division::Multiline(_) => {
             out.text("layout", "multiline", why);

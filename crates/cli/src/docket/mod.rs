@@ -205,7 +205,7 @@ pub(crate) fn find_on(
     for place in folders.iter().flat_map(|folder| shelf.files_in(folder)).collect::<Vec<_>>() {
         let found = shelf
             .read(&place)
-            .map_err(|failure| failure.help("mend it, or leave dockets aside with --no-docket"))?;
+            .map_err(|failure| failure.help("correct it, or ignore dockets with --no-docket"))?;
         if found.docket.is_for(&file) {
             fitting.push(found.clone());
         }
@@ -220,7 +220,7 @@ pub(crate) fn find_on(
             let first = fitting[0].path.display().to_string();
             Err(Failure::protected(format!("{source}: several dockets are for it{}", list.concat()))
                 .leaving("nothing was written")
-                .help(format!("say which: --docket {}", quoted(&first)))
+                .help(format!("choose one: --docket {}", quoted(&first)))
                 .help("or read it without: --no-docket"))
         }
     }

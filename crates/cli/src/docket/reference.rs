@@ -14,7 +14,7 @@ const PARTS: [(&str, &str, &str); 6] = [
     (
         "column",
         "[[column]]",
-        "One for each column; their order is the order in the sheet. Columns that are not described come behind them.",
+        "One for each column; their order is the order in the sheet. Columns that are not described are after them.",
     ),
 ];
 

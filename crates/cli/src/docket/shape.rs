@@ -99,7 +99,7 @@ fn described(
         .collect();
     let name = |n: &usize| reading.columns[*n].name.clone();
     if !missing.is_empty() {
-        let mut what = format!("{source}: it has not the columns that {shown} describes");
+        let mut what = format!("{source}: it does not have the columns that {shown} describes");
         what.push_str(&format!("\n  missing: {}", missing.join(", ")));
         if !new.is_empty() {
             what.push_str(&format!(
@@ -110,7 +110,7 @@ fn described(
         return Err(Failure::protected(what)
             .leaving("nothing was written")
             .help(format!(
-                "correct the docket, or draft it anew: incola docket draft {} --no-docket",
+                "correct the docket, or draft it again: incola docket draft {} --no-docket",
                 quoted(source)
             ))
             .help("or read the file without it: --no-docket"));
@@ -122,7 +122,7 @@ fn described(
     }
     if !new.is_empty() {
         let list: Vec<String> = new.iter().map(|n| format!("\u{201c}{}\u{201d}", name(n))).collect();
-        let text = format!("{} not described in {shown}: put behind the others", list.join(", "));
+        let text = format!("{} not described in {shown}: added after the others", list.join(", "));
         notices.push(Notice::new(NoticeCode::DocketColumns, text));
     }
     let blank = places.iter().flatten().filter(|n| {
@@ -130,7 +130,7 @@ fn described(
         reading.records > 0 && column.is_wanted() && column.stats.filled == 0
     });
     for n in blank {
-        let text = format!("\u{201c}{}\u{201d} is described in {shown}, and blank in all records", name(n));
+        let text = format!("\u{201c}{}\u{201d} is described in {shown}, and empty in all records", name(n));
         notices.push(Notice::new(NoticeCode::DocketColumns, text).in_column(n + 1));
     }
     let misfitting = places.iter().flatten().filter(|n| {

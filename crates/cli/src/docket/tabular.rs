@@ -140,7 +140,7 @@ pub(crate) fn read(path: &Path, text: &str) -> Result<(Docket, Vec<String>)> {
     let shown = path.display();
     let wrong = |why: String| Failure::usage(format!("{shown}{why}")).leaving("nothing was written");
     let value: Value = serde_json::from_str(text)
-        .map_err(|e| wrong(format!(":{}:{}: it is no JSON: {e}", e.line(), e.column())))?;
+        .map_err(|e| wrong(format!(":{}:{}: this is not JSON: {e}", e.line(), e.column())))?;
     let table = match value.get("tables").and_then(Value::as_array).map(Vec::as_slice) {
         Some([only]) => only,
         Some(_) => {

@@ -35,7 +35,7 @@ pub(crate) fn open_book(path: &Path) -> Result<(ExistingBook, Identity)> {
             "{}: it is encrypted, or an old binary workbook",
             path.display()
         ))
-        .leaving("it was left as it is")
+        .leaving("it was not changed")
         .help("open it in the program it comes from and save it as .xlsx, without a password"));
     }
     let book = ExistingBook::open(Box::new(file)).map_err(|error| not_changed(path, &error))?;
@@ -49,7 +49,7 @@ pub(crate) fn not_changed(path: &Path, error: &incola_workbook::Error) -> Failur
         incola_workbook::Error::Refused(_) => Failure::protected(what),
         _ => Failure::unreadable(what),
     }
-    .leaving("it was left as it is")
+    .leaving("it was not changed")
     .help("choose another workbook with --into")
 }
 
@@ -64,9 +64,9 @@ pub(crate) fn check_changeable(path: &Path, obstacle: Option<Obstacle>, even_sig
             "its structure is protected: its owner wants no sheet added; unprotect it first"
         }
     };
-    let failure = Failure::protected(format!("{}: {why}", path.display())).leaving("it was left as it is");
+    let failure = Failure::protected(format!("{}: {why}", path.display())).leaving("it was not changed");
     Err(if obstacle == Some(Obstacle::Signed) {
-        failure.help("to change it all the same: import and refresh take --even-signed")
+        failure.help("to change it anyway: --even-signed with import or refresh")
     } else {
         failure
     })

@@ -40,7 +40,7 @@ impl Source {
         if is_address(name) {
             let request = incola_core::settings::docket::Request::default();
             let answer = Self::fetch(name, &request, &Version::default(), spool_folder)?;
-            return answer.ok_or_else(|| Failure::unreadable(format!("{name}: nothing came")));
+            return answer.ok_or_else(|| Failure::unreadable(format!("{name}: the answer is empty")));
         }
         let path = PathBuf::from(name);
         let failed = |error: &io::Error| Failure::io(&path, "read it", error);
@@ -68,7 +68,7 @@ impl Source {
             file = spooled(
                 &mut io::Cursor::new(magic).chain(file),
                 spool_folder,
-                "keep what came in the folder",
+                "keep what was received in the folder",
             )?;
         }
         let is_linkable = about.is_file();
@@ -130,7 +130,7 @@ impl Source {
                 self.path.display()
             ))
             .leaving("nothing was written")
-            .help("wait until whoever writes it is done, then import again"));
+            .help("wait until the other program has finished writing it, then import again"));
         }
         Ok(Handle::Own(file))
     }

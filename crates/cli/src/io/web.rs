@@ -122,7 +122,7 @@ fn attempts(address: &str, at: &str, headers: &[(String, String)], known: &Versi
                 (refused(address, status), later.map(|s| Duration::from_secs(s.min(LONGEST_WAIT))))
             }
             Err(ureq::Error::BadUri(why)) => {
-                return Err(Failure::usage(format!("{address}: it is no address: {why}")));
+                return Err(Failure::usage(format!("{address}: this is not an address: {why}")));
             }
             Err(error) => (Failure::unreadable(format!("{address}: {error}")), None),
         };

@@ -163,7 +163,7 @@ pub(crate) fn check_still(source: &Source, before: Option<Stamp>) -> Result<()> 
     let now = stamp(path).ok();
     if before.is_some() && now != before {
         return Err(Failure::protected(format!("{}: it is being written", source.shown()))
-            .leaving("the table was left as it is")
+            .leaving("the table was not changed")
             .help("wait until the other system has finished writing it, then do this again"));
     }
     Ok(())

@@ -126,7 +126,7 @@ fn dialect_words(dialect: &Dialect) -> String {
     let comments = dialect
         .comment_prefix
         .as_ref()
-        .map_or_else(String::new, |prefix| format!(", comments behind {}", String::from_utf8_lossy(prefix)));
+        .map_or_else(String::new, |prefix| format!(", comments after {}", String::from_utf8_lossy(prefix)));
     match &dialect.division {
         Division::Delimited => {}
         Division::Fixed(fixed) => return format!("fixed, starts {}{comments}", starts_text(fixed)),
@@ -138,7 +138,7 @@ fn dialect_words(dialect: &Dialect) -> String {
             let how = if *begins {
                 format!("\u{201c}{first}\u{201d} begins a record")
             } else {
-                "blank lines between records".into()
+                "empty lines between records".into()
             };
             return format!("a label before each value, {how}{comments}");
         }
@@ -210,7 +210,7 @@ fn reasons(reading: &Reading, columns: usize) -> String {
     for value in reading.values.iter().take(8) {
         let mut place = format!("line {}", value.line);
         if value == &reading.values[0] {
-            place.push_str(&format!("; {{{}}} stands for it in --sheet and --into", value.name));
+            place.push_str(&format!("; {{{}}} means it in --sheet and --into", value.name));
         }
         rows.push(("value".into(), cut(&line(&format!("{}: {}", value.name, value.value)), 44), vec![place]));
     }
@@ -271,7 +271,7 @@ fn column_reasons(list: &[ColumnReading], columns: usize) -> String {
     for column in list {
         let unit = column.unit.as_ref().map_or_else(String::new, |unit| format!("in {unit}; "));
         let blank = if column.stats.blank > 0 {
-            format!("; {} blank", grouped(column.stats.blank))
+            format!("; {} empty", grouped(column.stats.blank))
         } else {
             String::new()
         };

@@ -85,7 +85,10 @@ pub(crate) fn pages(receipts: &[Receipt]) -> String {
         let looks = match looks {
             0 => "nothing needs a look".to_owned(),
             n => {
-                format!("{} above", counted(n as u64, "sheet needs a look, told", "sheets need a look, told"))
+                format!(
+                    "{} above",
+                    counted(n as u64, "sheet needs a look, shown", "sheets need a look, shown")
+                )
             }
         };
         out.push_str(&format!("\n  {kept}; {looks}; everything else with --json\n"));
@@ -161,7 +164,10 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
     } else if written.exact == written.cells && written.lost == 0 {
         rows.push((
             "kept exactly",
-            format!("all {} cells, spelled again from the sheet and compared", grouped(written.cells)),
+            format!(
+                "all {} cells: read back from the sheet and identical to the file",
+                grouped(written.cells)
+            ),
         ));
     } else {
         rows.push((
@@ -171,10 +177,7 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
     }
     if let Some(key) = &sheet.link {
         let key = if key.is_empty() { "what they hold".to_owned() } else { line(&key.join(", ")) };
-        rows.push((
-            "linked",
-            format!("to its source, records known by {key}; incola refresh brings changes in"),
-        ));
+        rows.push(("linked", format!("rows are matched by {key}; update with incola refresh")));
     }
     let label = rows.iter().map(|(l, _)| width(l)).max().unwrap_or(0);
     let mut out = String::new();
@@ -186,17 +189,20 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
         ));
     }
     cells(&mut out, "not kept", &written.lost_cells, written.lost, sheet);
-    for column in sheet.columns.iter().filter(|c| c.misfits > 0) {
-        let sum = if column.kind == Kind::Number { " and not in the sum" } else { "" };
-        out.push_str(&format!(
-            "  {}  {}: {} no {}, kept as text{sum}\n",
-            style::alert("misfits"),
-            line(&column.name),
-            counted(column.misfits, "cell is", "cells are"),
-            column.kind.word()
-        ));
+    let mut told: Vec<usize> = Vec::new();
+    for (n, column) in sheet.columns.iter().enumerate().filter(|(_, c)| c.misfits > 0) {
+        let own = written.misfit_cells.iter().filter(|cell| cell.column == n + 1);
+        let misfits = wording::misfits::of_column((&column.name, column.kind), own, column.misfits);
+        out.push_str(&format!("  {}  {}\n", style::alert("misfits"), misfits.text));
+        if misfits.is_few_spellings {
+            told.push(n + 1);
+        }
     }
-    cells(&mut out, "misfit ", &written.misfit_cells, written.misfits, sheet);
+    let left: Vec<CellNote> =
+        written.misfit_cells.iter().filter(|cell| !told.contains(&cell.column)).cloned().collect();
+    let count = |column: &usize| sheet.columns.get(column - 1).map_or(0, |c| c.misfits);
+    let total = written.misfits - told.iter().map(count).sum::<u64>().min(written.misfits);
+    cells(&mut out, "misfit ", &left, total, sheet);
     out.push('\n');
     out.push_str(&column_table(sheet, columns));
     if !sheet.notices.is_empty() {

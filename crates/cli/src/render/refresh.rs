@@ -60,7 +60,7 @@ pub(crate) fn json(outcome: &BookOutcome) -> OutcomeJson<'_> {
 /// The page of a workbook.
 pub(crate) fn page(outcome: &BookOutcome, tells_all: bool) -> String {
     let what = match outcome.bytes {
-        Some(bytes) => format!("brought up to date, {}", counted(bytes, "byte", "bytes")),
+        Some(bytes) => format!("updated, {}", counted(bytes, "byte", "bytes")),
         None if outcome.reports.iter().any(|r| r.outcome == Outcome::ToDo) => {
             "would be changed (dry run)".to_owned()
         }
@@ -82,7 +82,7 @@ pub(crate) fn page(outcome: &BookOutcome, tells_all: bool) -> String {
     let name = quiet.iter().map(|r| width(&line(&r.link))).max().unwrap_or(0);
     for report in quiet {
         let why = match report.outcome {
-            Outcome::Same => "its bytes changed, its records did not",
+            Outcome::Same => "file rewritten, same records",
             _ => "unchanged",
         };
         let edits = if report.kept_edits > 0 {
@@ -169,7 +169,7 @@ fn link_page(report: &Report, tells_all: bool) -> String {
         say("column", format!("{} is called {} in the source now", line(&renamed.from), line(&renamed.to)));
     }
     for (list, what) in [
-        (&report.columns_added, "new, put behind the others"),
+        (&report.columns_added, "new, added after the others"),
         (&report.columns_gone, "gone from the source; its values stay"),
         (&report.columns_left_out, "new in the source; left out, --accept columns takes it in"),
     ] {

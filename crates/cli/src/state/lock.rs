@@ -27,7 +27,7 @@ fn lock(book: &Path) -> Result<Lock> {
         let owner = book.with_file_name(&owner);
         if owner.exists() {
             return Err(Failure::protected(format!("{}: it is open in another program", book.display()))
-                .leaving("it was left as it is")
+                .leaving("it was not changed")
                 .help("close it there, then do this again")
                 .help(format!(
                     "if it is open nowhere, remove what that program left: rm {}",
@@ -37,7 +37,7 @@ fn lock(book: &Path) -> Result<Lock> {
     }
     let busy = || {
         Failure::protected(format!("{}: another Incola is changing it", book.display()))
-            .leaving("it was left as it is")
+            .leaving("it was not changed")
             .help("wait until that one is done")
     };
     let itself = File::open(book).ok();

@@ -132,7 +132,7 @@ pub(crate) fn prepare(book: &Path, new: &Path) -> Result<Pending> {
         return Ok(Pending { path: None });
     };
     let failed = |e: io::Error| {
-        Failure::io(&folder, "keep the version before", &e).leaving("the workbook was left as it is")
+        Failure::io(&folder, "keep the version before", &e).leaving("the workbook was not changed")
     };
     make_folder(&folder).map_err(failed)?;
     clear_temporary(&folder);
@@ -164,13 +164,13 @@ fn has_other_names(_: &Path) -> bool {
 pub(crate) fn undo(book: &Path, even_changed: bool) -> Result<()> {
     let none = || {
         Failure::unreadable(format!("{}: no change of Incola's is known", book.display()))
-            .leaving("it was left as it is")
+            .leaving("it was not changed")
     };
     let folder = state_folder().map(|f| f.join("versions").join(name_of(book))).ok_or_else(none)?;
     let failed =
-        |e: io::Error| Failure::io(book, "put the version before back", &e).leaving("it was left as it is");
+        |e: io::Error| Failure::io(book, "put the version before back", &e).leaving("it was not changed");
     let unreadable = |e: io::Error| {
-        Failure::io(&folder, "read the versions that are kept", &e).leaving("the workbook was left as it is")
+        Failure::io(&folder, "read the versions that are kept", &e).leaving("the workbook was not changed")
     };
     let _lock = lock_and_clear(book)?;
     let mut versions = settled(&folder, book).map_err(unreadable)?;
@@ -189,7 +189,7 @@ pub(crate) fn undo(book: &Path, even_changed: bool) -> Result<()> {
             "{}: it was changed since Incola changed it",
             book.display()
         ))
-        .leaving("it was left as it is")
+        .leaving("it was not changed")
         .help(format!(
             "to lose those changes: incola undo {} --even-changed",
             quoted(&book.display().to_string())
@@ -201,7 +201,7 @@ pub(crate) fn undo(book: &Path, even_changed: bool) -> Result<()> {
             book.display(),
             last.path.display()
         ))
-        .leaving("it was left as it is"));
+        .leaving("it was not changed"));
     }
     let mut target = crate::io::target::Target::back(book, identity)?;
     io::copy(&mut File::open(&last.path).map_err(failed)?, &mut target).map_err(failed)?;

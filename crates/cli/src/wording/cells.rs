@@ -15,10 +15,10 @@ pub(crate) fn note(note: Note) -> &'static str {
             _ => "is neither yes nor no",
         },
         Note::Lost(loss) => match loss {
-            Loss::Blanks => "the blanks around it are not kept",
-            Loss::Undecodable => "it holds bytes that stand for no character",
+            Loss::Blanks => "the spaces around it are not kept",
+            Loss::Undecodable => "it holds bytes that are no character",
             Loss::Spelling => "it would be spelled differently",
-            Loss::MeansEmpty => "it was said to mean empty",
+            Loss::MeansEmpty => "it means empty, as you said",
             Loss::Wrapping => "it is wrapped to stay text, and others in the column are not",
         },
     }

@@ -14,8 +14,8 @@ use std::path::Path;
 pub(crate) fn link(name: &str, why: &LinkStop, book: Option<&Path>) -> Failure {
     let shown = book.map_or_else(|| "WORKBOOK".to_owned(), |book| book.display().to_string());
     let refresh = format!("incola refresh {} {}", quoted(&shown), quoted(name));
-    let table = "the table was left as it is";
-    let workbook = "the workbook was left as it is";
+    let table = "the table was not changed";
+    let workbook = "the workbook was not changed";
     match why {
         LinkStop::Broken { why } => {
             Failure::unreadable(format!("link \u{201c}{name}\u{201d}: its docket is broken: {why}"))
@@ -31,7 +31,7 @@ pub(crate) fn link(name: &str, why: &LinkStop, book: Option<&Path>) -> Failure {
         LinkStop::Reshaped { source, gone, added } => reshaped(source, gone, added)
             .leaving(table)
             .help(format!("to go on with the columns that there are: {refresh} --accept columns"))
-            .help("what is gone keeps its values in the sheet, and is the clerk's own from then on; what is new comes behind the others"),
+            .help("a column that is gone keeps its values in the sheet, and belongs to you from then on; new columns are added after the others"),
         LinkStop::SourcesDiffer { first, other } => {
             Failure::protected(format!("{other} has other columns than {first}"))
                 .leaving(table)
@@ -44,7 +44,7 @@ pub(crate) fn link(name: &str, why: &LinkStop, book: Option<&Path>) -> Failure {
             };
             Failure::protected(what)
                 .leaving(table)
-                .help("look whether the other system has finished writing it")
+                .help("check whether the other system has finished writing it")
                 .help(format!("if it is right: {refresh} --accept shorter"))
         }
         LinkStop::KindsDiffer { source, columns } => kinds_differ(source, columns)
@@ -55,15 +55,15 @@ pub(crate) fn link(name: &str, why: &LinkStop, book: Option<&Path>) -> Failure {
             news.join("\n  ")
         ))
         .leaving(table)
-        .help("look whether the other system has finished writing it")
-        .help(format!("to take it in all the same: {refresh} --accept damage")),
+        .help("check whether the other system has finished writing it")
+        .help(format!("to import it anyway: {refresh} --accept damage")),
         LinkStop::UnknownHand { sheet, rows } => Failure::protected(format!(
             "sheet \u{201c}{sheet}\u{201d}: {} changed or taken out by hand, and with columns gone it cannot be told which: the copy of \
              what was imported is missing",
             counted(*rows, "row was", "rows were")
         ))
         .leaving(workbook)
-        .help("cut the link and import anew into a sheet of its own, then move what was typed by hand: incola link cut"),
+        .help("end the link with incola link cut, import into a new sheet, then move what was typed by hand"),
         LinkStop::NoRoom { range, sheet, why } => {
             let help = vec![format!("make room below {range}, then refresh again")];
             Failure { help, ..places::place(sheet, why) }
@@ -76,7 +76,7 @@ pub(crate) fn link(name: &str, why: &LinkStop, book: Option<&Path>) -> Failure {
             "{shown}: link \u{201c}{name}\u{201d} is of version {version}; this program reads up to {VERSION}"
         ))
         .leaving(workbook)
-        .help("bring the program up to date"),
+        .help("update the program"),
         why => Failure::unreadable(format!("link \u{201c}{name}\u{201d}: {why:?}")).leaving(workbook),
     }
 }
@@ -86,13 +86,13 @@ fn columns_lost(name: &str, (sheet, missing): (&str, &[String]), unknown: &[(Str
         unknown.iter().map(|(name, column)| format!("{name} ({})", column_letters(*column))).collect();
     let maybe = match unknown.as_slice() {
         [] => String::new(),
-        all => format!("; they may be called otherwise now: the link does not know {}", all.join(", ")),
+        all => format!("; they may have other names now: the link does not know {}", all.join(", ")),
     };
     Failure::protected(format!(
         "sheet \u{201c}{sheet}\u{201d}: columns of link \u{201c}{name}\u{201d} are not found: {}{maybe}",
         missing.join(", ")
     ))
-    .help("put their headings back, or make the link anew: incola link cut, then import with --mode replace")
+    .help("restore their headings, or make a new link: incola link cut, then import with --mode replace")
 }
 
 fn reshaped(source: &str, gone: &[(String, String, Option<String>)], added: &[(String, String)]) -> Failure {

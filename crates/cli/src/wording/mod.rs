@@ -2,6 +2,8 @@
 
 pub(crate) mod cells;
 pub(crate) mod links;
+pub(crate) mod misfits;
+pub(crate) mod next_time;
 pub(crate) mod places;
 pub(crate) mod settings;
 pub(crate) mod stop;

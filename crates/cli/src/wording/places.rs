@@ -8,7 +8,7 @@ use incola_workbook::{Range, column_letters, limits};
 
 /// What stands against rows in a sheet.
 pub(crate) fn place(sheet: &str, why: &PlaceStop) -> Failure {
-    place_words(sheet, why).leaving("the workbook was left as it is")
+    place_words(sheet, why).leaving("the workbook was not changed")
 }
 
 fn place_words(sheet: &str, why: &PlaceStop) -> Failure {
@@ -29,7 +29,7 @@ fn place_words(sheet: &str, why: &PlaceStop) -> Failure {
                 Some(text) => format!("{at} holds \u{201c}{}\u{201d}", sanitize::line(text)),
                 None => format!("{at} is filled"),
             };
-            of_sheet(&format!(": a new column would come to stand in {letters}, and {what}"))
+            of_sheet(&format!(": a new column would be in {letters}, and {what}"))
                 .help(format!("insert an empty column before {letters} in the sheet"))
                 .help("or leave new columns out: --extra-columns skip")
         }
@@ -44,35 +44,35 @@ fn place_words(sheet: &str, why: &PlaceStop) -> Failure {
         }
         PlaceStop::OnePieceBeside { range, grows } => {
             let how = if *grows { "more" } else { "fewer" };
-            of_sheet(&format!(": one formula fills {range} beside the rows, which are {how} now"))
-                .help("give each row a formula of its own, or take that one out, then do this again")
+            of_sheet(&format!(": one formula fills {range} beside the rows, and the rows become {how}"))
+                .help("give each row its own formula, or remove that one, then do this again")
         }
         PlaceStop::Torn { what, ranges, has_more } => {
             let list: Vec<String> = ranges.iter().map(Range::to_string).collect();
             let more = if *has_more { " and others" } else { "" };
             let (words, way) = match what {
                 Whole::Merged => {
-                    ("cells are merged", "take the merging back, or choose another place with --at")
+                    ("cells are merged", "unmerge them, or choose another place with --at")
                 }
                 Whole::Array => ("one formula fills several cells", "choose another place with --at"),
                 Whole::SharedText => (
                     "formulas share their text with others",
-                    "type that formula anew in one of the cells beside, or choose another place with --at",
+                    "type that formula again in one of the cells beside, or choose another place with --at",
                 ),
             };
             of_sheet(&format!(": {words} where rows go: {}{more}", list.join(", "))).help(way)
         }
         PlaceStop::OtherTable { rows, name, range } => {
-            of_sheet(&format!(": rows in {rows} would run into table {name} ({range})"))
-                .help(format!("put them into that table: --at {name} --mode append"))
-                .help("or give them a sheet of their own: --sheet with another name")
+            of_sheet(&format!(": rows in {rows} would overlap table {name} ({range})"))
+                .help(format!("to add them to that table: --at {name} --mode append"))
+                .help("or use a new sheet: --sheet with another name")
         }
         PlaceStop::TableFed { name } => Failure::protected(format!(
-            "table \u{201c}{name}\u{201d} is filled from outside by the program that shows it: what is put there would be lost"
+            "table \u{201c}{name}\u{201d} is filled from outside by the program that shows it: rows written there would be lost"
         ))
         .help("choose another place with --at"),
         PlaceStop::NoHeadings { at } => of_sheet(&format!(" has no headings at {at} to match the columns with"))
-            .help("say where its headings are: --at CELL"),
+            .help("tell Incola where its headings are: --at CELL"),
         PlaceStop::TableWithoutHeadings { name } => {
             Failure::protected(format!("table \u{201c}{name}\u{201d} has no headings to match"))
         }
@@ -80,7 +80,7 @@ fn place_words(sheet: &str, why: &PlaceStop) -> Failure {
             "sheet \u{201c}{sheet}\u{201d} has several tables: {}",
             names.join(", ")
         ))
-        .help(format!("say which: --at {}", names.first().map_or("", String::as_str))),
+        .help(format!("choose one: --at {}", names.first().map_or("", String::as_str))),
         PlaceStop::Mismatch(mismatch) => headings(sheet, mismatch),
         PlaceStop::UnclearTotals { row, cells, columns, first_row } => {
             let range = |last: u32| {
@@ -90,8 +90,8 @@ fn place_words(sheet: &str, why: &PlaceStop) -> Failure {
                 .help(format!("it is a record: --rows {}", range(*row)))
                 .help(format!("it holds totals: --rows {}", range(row - 1)))
         }
-        PlaceStop::OnePieceMoves { range } => of_sheet(&format!(": {range} is one piece, and rows above it go"))
-            .help("take the merging or the formula for several cells back, then refresh again"),
+        PlaceStop::OnePieceMoves { range } => of_sheet(&format!(": {range} cannot be split (merged cells or one formula), and rows above it are removed"))
+            .help("unmerge them, or remove the formula for several cells, then refresh again"),
         PlaceStop::CommentMoves { at } => {
             of_sheet(&format!(": {at} has a comment, and rows move up there: it would stay over another record"))
                 .help("take the comment out, or put its text into a column beside the table, then refresh again")
@@ -110,23 +110,23 @@ fn held(cells: &[Held]) -> String {
 }
 
 fn occupied(sheet: &str, of: &Occupied) -> Failure {
-    let blank = if of.needs_blank_row { " and a blank row below" } else { "" };
+    let blank = if of.needs_blank_row { " and an empty row below" } else { "" };
     let (from, to) = of.filled;
     let mut failure = Failure::protected(format!(
-        "sheet \u{201c}{sheet}\u{201d}: something stands where rows go: they need {}{blank}, and rows {from} to {to} are filled{}",
+        "sheet \u{201c}{sheet}\u{201d}: the cells for the rows are not empty: they need {}{blank}, and rows {from} to {to} are filled{}",
         of.needs,
         held(&of.cells)
     ));
     if of.can_replace {
-        failure = failure.help("put the rows in their place: --mode replace");
+        failure = failure.help("to replace them: --mode replace");
     }
     if of.can_append {
-        failure = failure.help("put the rows under the last one: --mode append");
+        failure = failure.help("to add the rows under the last one: --mode append");
     }
     if let Some(free) = of.free {
         failure = failure.help(format!("or below everything: --at {free}"));
     }
-    failure.help("or give them a sheet of their own: --sheet with another name")
+    failure.help("or use a new sheet: --sheet with another name")
 }
 
 /// Headings and columns, side by side, with what has no counterpart marked.
@@ -153,7 +153,7 @@ fn headings(sheet: &str, mismatch: &Mismatch) -> Failure {
         None => {}
     }
     if mismatch.lacks_columns {
-        failure = failure.help("headings without a column stay empty: --missing-columns blank");
+        failure = failure.help("to leave headings without a column empty: --missing-columns blank");
     }
     if let Some(first) = &mismatch.surplus {
         failure = failure
@@ -166,17 +166,17 @@ fn headings(sheet: &str, mismatch: &Mismatch) -> Failure {
 /// Why what `--at` says is no place.
 pub(crate) fn spot(why: &SpotStop) -> Failure {
     match why {
-        SpotStop::NoRange { at, refers_to } => Failure::usage(format!(
-            "--at {at}: that name stands for \u{201c}{refers_to}\u{201d}, not for one range"
-        )),
+        SpotStop::NoRange { at, refers_to } => {
+            Failure::usage(format!("--at {at}: that name means \u{201c}{refers_to}\u{201d}, not one range"))
+        }
         SpotStop::Twice { at, first, second } => {
-            Failure::usage(format!("--at {}: that stands in {first} and in {second}", quoted(at)))
+            Failure::usage(format!("--at {}: that is in {first} and in {second}", quoted(at)))
                 .leaving("nothing was written")
-                .help(format!("say which cell: --at {first}"))
+                .help(format!("choose one: --at {first}"))
         }
         SpotStop::Nowhere { at, knows_sheet } => {
             let failure = Failure::usage(format!(
-                "--at {}: there is no table, range or heading of that name, and it is no cell",
+                "--at {}: no table, range or heading has that name, and it is not a cell",
                 quoted(at)
             ))
             .leaving("nothing was written")

@@ -39,14 +39,12 @@ impl From<Stop> for Failure {
                     .help("check the delimiter: incola inspect --raw shows the lines")
             }
             Stop::RecordTooLong { line } => too_long(line),
-            Stop::Book(error) => {
-                Self::unreadable(error.to_string()).leaving("the workbook was left as it is")
-            }
+            Stop::Book(error) => Self::unreadable(error.to_string()).leaving("the workbook was not changed"),
             Stop::NotWritten(error) => not_written(&error),
             Stop::Place { sheet, why } => places::place(&sheet, &why),
             Stop::Spot(why) => places::spot(&why),
             Stop::RowsLost => Self::unreadable("records that were put aside cannot be read back")
-                .leaving("the workbook was left as it is"),
+                .leaving("the workbook was not changed"),
             Stop::Link { link, why } => links::link(&link, &why, None),
             stop => Self::unreadable(stop.to_string()).leaving("nothing was written"),
         }
@@ -69,7 +67,7 @@ pub(crate) fn in_table(stop: Stop, book: &Path) -> Failure {
         Stop::Place { .. } | Stop::Spot(_) | Stop::Outside(_) | Stop::Book(_) | Stop::NotWritten(_) => {
             stop.into()
         }
-        stop => Failure::from(stop).leaving("the table was left as it is"),
+        stop => Failure::from(stop).leaving("the table was not changed"),
     }
 }
 
@@ -82,19 +80,18 @@ fn not_text(source: &str, why: NotText) -> Failure {
             per_mille % 10
         ),
     };
-    Failure::unreadable(format!("{source}: this is {what}, not a text file")).help(
-        "export it as text from the program it comes from, or say --encoding NAME if it is text all the same",
-    )
+    Failure::unreadable(format!("{source}: this is {what}, not a text file"))
+        .help("export it as text from the program it comes from, or use --encoding NAME if it is text")
 }
 
 fn too_long(line: Option<u64>) -> Failure {
     let place = line.map_or_else(String::new, |line| format!(" in line {line}"));
     Failure::protected(format!(
-        "a record of more than {} MiB{place}: it is no table, or a quote was never closed",
+        "a record of more than {} MiB{place}: either this is not a table, or a quote is never closed",
         MOST_RECORD_BYTES / 1024 / 1024
     ))
     .help("look at the lines: incola inspect --raw")
-    .help("say --quote none if quotes are ordinary characters")
+    .help("use --quote none if quotes are ordinary characters")
 }
 
 /// A workbook that cannot be written.

@@ -412,7 +412,7 @@ impl Story {
         }
         if run.status == 4
             && !has_room(&rows)
-            && run.err.contains("something stands where rows go")
+            && run.err.contains("the cells for the rows are not empty")
             && is_untouched()
         {
             return Ok(false);

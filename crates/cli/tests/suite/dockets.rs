@@ -33,11 +33,11 @@ fn a_draft_says_how_a_source_is_read_and_why() {
     docket = 1
 
     [match]
-    # Files that this is for: * stands for any characters, ? for one.
+    # Files that this is for: * means any characters, ? means one.
     files = ["dues-*.txt"]
 
     [read]
-    # encoding = "utf-8"  (only ASCII characters; found anew in each file)
+    # encoding = "utf-8"  (only ASCII characters; found again in each file)
     layout = "delimited"
     delimiter = ";"                   # all 3 records looked at have 5 fields
     runs_as_one = false
@@ -186,7 +186,7 @@ fn blank_rows_are_kept_if_the_docket_says_so() {
         std::fs::write(folder.path("dues.docket.toml"), docket(keep)).unwrap();
         let book = format!("{keep}.xlsx");
         let run = folder.run(&format!("import dues-03.txt --into {book}")).expect(0);
-        assert_eq!(run.out.contains("line 3: blank line"), keep == "drop", "{}", run.out);
+        assert_eq!(run.out.contains("line 3: empty line"), keep == "drop", "{}", run.out);
         let rows: Vec<String> = folder.cells(&book, "dues-03").iter().map(|r| r.join("|")).collect();
         assert_eq!(rows, expected);
     }
@@ -202,11 +202,11 @@ fn a_docket_that_does_not_fit_stops_the_import() {
     let files = folder.files();
     let run = folder.run("import dues-05.txt --into book.xlsx").expect(4);
     insta::assert_snapshot!(run.err, @r"
-    incola: dues-05.txt: it has not the columns that dues.docket.toml describes
+    incola: dues-05.txt: it does not have the columns that dues.docket.toml describes
       missing: Berth
       not described: Quay
       nothing was written
-      → correct the docket, or draft it anew: incola docket draft dues-05.txt --no-docket
+      → correct the docket, or draft it again: incola docket draft dues-05.txt --no-docket
       → or read the file without it: --no-docket
     ");
     assert_eq!(folder.files(), files);
@@ -215,8 +215,8 @@ fn a_docket_that_does_not_fit_stops_the_import() {
     let run = folder.run("import dues-06.txt --into book.xlsx").expect(1);
     let said = run.out.split_whitespace().collect::<Vec<_>>().join(" ");
     for expected in [
-        "\u{201c}Remarks\u{201d} not described in dues.docket.toml: put behind the others",
-        "\u{201c}Agent\u{201d} is described in dues.docket.toml, and blank in all records",
+        "\u{201c}Remarks\u{201d} not described in dues.docket.toml: added after the others",
+        "\u{201c}Agent\u{201d} is described in dues.docket.toml, and empty in all records",
         "\u{201c}Dues\u{201d} is number in dues.docket.toml, which 2 of its 2 values do not fit",
     ] {
         assert!(said.contains(expected), "{said}");
@@ -247,7 +247,7 @@ fn mistakes_in_a_docket_are_told_with_file_and_line() {
         (good.replace("docket = 1", "docket = 9"), "dues.docket.toml:2: it is of version 9"),
         (
             good.replace("as = \"date\"", "as = \"day\""),
-            "column \u{201c}Arrived\u{201d}: \u{201c}day\u{201d} is no kind",
+            "column \u{201c}Arrived\u{201d}: \u{201c}day\u{201d} is not a kind",
         ),
         (
             good.replace("layout = \"delimited\"", "layout = \"delimited\"\nstarts = \"1,9\""),

@@ -28,7 +28,7 @@ fn sources_that_are_no_tables_say_what_they_are() {
         .with("calls.json", "[{\"call\": 1}, {\"call\": 2}]");
     std::fs::create_dir(folder.path("folder")).unwrap();
     for (source, status, expected) in [
-        ("missing.csv", 3, "missing.csv: there is no such file or folder"),
+        ("missing.csv", 3, "missing.csv: no such file or folder"),
         ("empty.csv", 4, "empty.csv: the file is empty"),
         ("folder", 3, "folder: the folder holds no files"),
         ("book.csv", 3, "book.csv: this is a zip archive"),
@@ -113,15 +113,10 @@ fn targets_are_never_touched() {
         &folder,
         "import a.csv --into old.xlsx",
         3,
-        &["old.xlsx: it is no zip archive", "it was left as it is"],
+        &["old.xlsx: this is not a zip archive", "it was not changed"],
     );
     assert_eq!(std::fs::read(folder.path("old.xlsx")).unwrap(), b"do not touch");
-    fails(
-        &folder,
-        "import a.csv --into nowhere/out.xlsx",
-        3,
-        &["nowhere: there is no such file", "mkdir -p nowhere"],
-    );
+    fails(&folder, "import a.csv --into nowhere/out.xlsx", 3, &["nowhere: no such file", "mkdir -p nowhere"]);
     fails(&folder, "import a.csv --into out.csv", 2, &["a workbook's name ends in .xlsx", "--into out.xlsx"]);
 }
 

@@ -67,7 +67,7 @@ fn workbooks_that_must_not_be_changed_are_left_alone() {
     for (book, status, expected) in [
         ("book.xlsx", 4, "book.xlsx: it is open in another program"),
         ("old.xlsx", 3, "old.xlsx: it is encrypted, or an old binary workbook"),
-        ("text.xlsx", 3, "text.xlsx: it is no zip archive, or its end is missing"),
+        ("text.xlsx", 3, "text.xlsx: this is not a zip archive, or its end is missing"),
     ] {
         let before = std::fs::read(folder.path(book)).unwrap();
         let run = folder.run(&format!("import more.csv --into {book}")).expect(status);
@@ -132,9 +132,9 @@ fn columns_that_do_not_match_stop_with_both_lists() {
       ≠ Berth                 ≠ Quay
         Arrived                 Arrived
         Dues                    Dues
-      the workbook was left as it is
+      the workbook was not changed
       → columns in the same order: --match position
-      → headings without a column stay empty: --missing-columns blank
+      → to leave headings without a column empty: --missing-columns blank
       → columns without a heading get one, or are left out: --extra-columns add, --extra-columns skip
       → leave one of them out: --as Quay=skip
       → give columns the sheet's names: --names
@@ -159,7 +159,7 @@ fn rows_go_below_headings_that_stand_there_or_below_their_own() {
     // Below its headings rows stand now.
     let run = folder.run("import calls.csv --into book.xlsx --sheet form --at A2").expect(4);
     assert!(
-        run.err.contains("something stands where rows go: they need A2:D3, and rows 2 to 3 are filled"),
+        run.err.contains("the cells for the rows are not empty: they need A2:D3, and rows 2 to 3 are filled"),
         "{}",
         run.err
     );
@@ -167,7 +167,7 @@ fn rows_go_below_headings_that_stand_there_or_below_their_own() {
     assert!(run.err.contains("--mode append") && run.err.contains("--at A12"), "{}", run.err);
     let run = folder.run("import calls.csv --into book.xlsx --sheet form --at 7").expect(2);
     assert!(
-        run.err.contains("--at 7: there is no table, range or heading of that name, and it is no cell"),
+        run.err.contains("--at 7: no table, range or heading has that name, and it is not a cell"),
         "{}",
         run.err
     );
@@ -216,7 +216,7 @@ fn rows_under_a_table_take_formulas_totals_and_areas_along() {
       rows          2, in A5:D6
       with them     the formula beside, in E5:E6
       with them     the totals, from row 5 to row 7
-      kept exactly  all 8 cells, spelled again from the sheet and compared
+      kept exactly  all 8 cells: read back from the sheet and identical to the file
     ");
     let sheet = folder.part("ledger.xlsx", "xl/worksheets/sheet1.xml");
     for expected in [
@@ -265,9 +265,9 @@ fn places_are_cells_tables_ranges_and_headings() {
         ("--sheet Calls --at B1 --mode append --dry-run", 0, "2, in A5:D6"),
         ("--sheet Calls --at 'call NO' --mode append --dry-run", 0, "2, in A5:D6"),
         ("--sheet Calls --at A20 --dry-run", 0, "2, in A20:D22"),
-        ("--sheet Calls --at wharf", 2, "there is no table, range or heading of that name"),
+        ("--sheet Calls --at wharf", 2, "no table, range or heading has that name"),
         ("--sheet Chart --at ledger", 2, "--at ledger is in sheet \u{201c}Calls\u{201d}"),
-        ("--sheet Calls --at C4 --mode fresh", 4, "something stands where rows go"),
+        ("--sheet Calls --at C4 --mode fresh", 4, "the cells for the rows are not empty"),
         ("--sheet Calls --at XFC9", 4, "a sheet ends with column 16384"),
         ("--sheet Calls --at A1048575", 4, "a sheet ends with row 1048576"),
         ("--at A5 --sheet Calls", 4, "they need A2:D3, and rows 2 to 4 are filled"),
@@ -351,7 +351,7 @@ fn a_heading_of_their_own_makes_a_table() {
     let run = folder
         .run("import more.csv more.csv more.csv --together --into book.xlsx --at more --mode append")
         .expect(4);
-    assert!(run.err.contains("something stands where rows go"), "{}", run.err);
+    assert!(run.err.contains("the cells for the rows are not empty"), "{}", run.err);
 }
 
 #[test]

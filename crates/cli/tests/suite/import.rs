@@ -1,4 +1,4 @@
-use crate::support::Folder;
+use crate::support::{Folder, Run};
 
 const CALLS: &str = "Call no,Declaration,Vessel,Berth,Arrived,Cargo,Gross kg\n\
     000117,85460336068819949348,Saltwind,007,2031-03-01T09:30:00,\"fish, chilled\",1250.50\n\
@@ -17,8 +17,8 @@ fn values_are_kept_and_numbers_and_dates_are_real() {
       sheet         calls, table calls
       source        calls.csv, 277 bytes, 3 records
       rows          3
-      kept exactly  all 19 cells, spelled again from the sheet and compared
-      linked        to its source, records known by Call no; incola refresh brings changes in
+      kept exactly  all 19 cells: read back from the sheet and identical to the file
+      linked        rows are matched by Call no; update with incola refresh
 
       column       kind                            cells  blank       sum
       Call no      text                                3      0
@@ -29,8 +29,8 @@ fn values_are_kept_and_numbers_and_dates_are_real() {
       Cargo        text                                3      0
       Gross kg     number 1234.50                      2      1  1,253.75
 
-    The same again:
-      incola import calls.csv --into calls.xlsx
+    Next time, when the source has changed:
+      incola refresh calls.xlsx
     ");
     assert_eq!(
         folder.cells("calls.xlsx", "calls"),
@@ -110,6 +110,57 @@ fn misfits_stay_as_text_are_located_and_stop_under_strict() {
     let run = folder.run("import dues.csv --strict --into strict.xlsx").expect(4);
     assert!(run.err.contains("line 2002: “12 kg” in “Dues” is not a number"), "{}", run.err);
     assert_eq!(folder.files(), ["dues.csv", "dues.xlsx"]);
+}
+
+#[test]
+fn the_command_for_next_time_works() {
+    let folder = Folder::new().with("calls.csv", "Call,Dues\nA-1,12.5\nA-2,-\nA-3,-\n");
+    let next = |run: &Run| {
+        let line = run.out.lines().skip_while(|l| !l.starts_with("Next time")).nth(1).unwrap();
+        line.trim().strip_prefix("incola ").unwrap().to_owned()
+    };
+    let run = folder.run("import calls.csv --into calls.xlsx").expect(1);
+    // What repeats is said once, with the option.
+    assert!(run.out.contains("\u{201c}-\u{201d} 2 times; to treat it as empty: --blank -"), "{}", run.out);
+    assert!(!run.out.contains("misfit   line"), "{}", run.out);
+    folder.run(&next(&run)).expect(0);
+    let run = folder.run("import calls.csv --into plain.xlsx --no-link --blank - --as Call=text").expect(1);
+    assert_eq!(next(&run), "import calls.csv --blank - --as Call=text --into plain.xlsx --mode replace --no-link");
+    let run = folder.run(&next(&run)).expect(1);
+    folder.run(&next(&run)).expect(1);
+    let run = folder.run("import calls.csv --into plain.xlsx --blank - --sheet calls --mode append").expect(1);
+    std::fs::copy(folder.path("calls.csv"), folder.path("NEXT-FILE")).unwrap();
+    let run = folder.run(&next(&run)).expect(1);
+    assert!(run.out.contains("rows          3, in A8:B10"), "{}", run.out);
+    let run = folder.run("import calls.csv --into new.xlsx --dry-run").expect(1);
+    assert!(run.out.contains("To write it:\n  incola import calls.csv --into new.xlsx"), "{}", run.out);
+}
+
+#[test]
+fn what_worked_is_saved_and_columns_are_renamed() {
+    let folder = Folder::new().with("calls-03.csv", "Call,Berth\n0,007\n1,012\n");
+    folder
+        .run("import calls-03.csv --into march.xlsx --rename Berth=Quay --as Call=text --sheet Calls --save-docket calls.docket.toml")
+        .expect(0);
+    folder.run("docket check calls.docket.toml").expect(0);
+    let again = folder.with("calls-04.csv", "Call,Berth\n2,009\n");
+    again.run("import calls-04.csv --into april.xlsx").expect(0);
+    assert_eq!(again.cells("april.xlsx", "Calls"), [["\"Call\"", "\"Quay\""], ["\"2\"", "\"009\""]]);
+    let run = again.run("import calls-04.csv --into may.xlsx --save-docket calls.docket.toml").expect(4);
+    assert!(run.err.contains("the docket exists already") && !again.path("may.xlsx").exists());
+    for (words, expected) in [
+        ("--rename Wharf=Quay", "no column is called so"),
+        ("--rename *=A", "several columns are called so"),
+        ("--rename Quay", "it is OLD=NEW"),
+        ("--save-docket x.toml", "--save-docket x.docket.toml"),
+        ("--rename Berth=Call", "two columns are called"),
+    ] {
+        let run = again.run(&format!("import calls-04.csv --into may.xlsx --no-docket {words}")).expect(2);
+        assert!(run.err.contains(expected), "{}", run.err);
+    }
+    std::fs::write(again.path("bad.docket.toml"), "docket = 1\n[read]\nscan = 5\n").unwrap();
+    let run = again.run("docket check bad.docket.toml").expect(2);
+    assert!(run.err.contains("bad.docket.toml:3") && run.err.contains("survey"), "{}", run.err);
 }
 
 #[test]
@@ -234,7 +285,7 @@ fn blanks_that_are_the_same_everywhere_are_given_back_and_others_are_told() {
     let folder = Folder::new().with("a.csv", "Berth;Dues\n007; 12.5\n008;3.0  \n009;11.0\n");
     let run = folder.run("import a.csv --into a.xlsx").expect(1);
     assert!(
-        run.out.contains("not kept  line 2, row 2, Dues: “ 12.5” the blanks around it are not kept"),
+        run.out.contains("not kept  line 2, row 2, Dues: “ 12.5” the spaces around it are not kept"),
         "{}",
         run.out
     );

@@ -25,7 +25,7 @@ fn a_reading_is_a_page_with_preview_reasons_and_the_command_to_type() {
                                              not comma: it divides 3 of 6 records into 2 fields, the
                                              others differently
       header     line 4                      4 of 4 fields are unlike the values below them
-      value      Reederei: Möwe              line 2; {Reederei} stands for it in --sheet and --into
+      value      Reederei: Möwe              line 2; {Reederei} means it in --sheet and --into
       set aside  lines 1-3                   before the header
       set aside  line 7                      total line
 
@@ -142,7 +142,7 @@ fn several_sources_are_read_each_for_itself() {
         .expect(3);
     let json: serde_json::Value = serde_json::from_str(&run.out).unwrap();
     assert_eq!(json.as_array().unwrap().len(), 2);
-    assert!(run.err.contains("missing.csv: there is no such file"), "{}", run.err);
+    assert!(run.err.contains("missing.csv: no such file"), "{}", run.err);
 }
 
 #[test]

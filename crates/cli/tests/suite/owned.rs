@@ -93,7 +93,7 @@ fn a_row_that_may_be_a_record_or_totals_is_asked_about() {
     let folder = book(rows, "--plain");
     import(&folder, ONE, "--mode append --rows A2:C3").expect(0);
     holds(&folder, "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25\nA-4|'009|1.5\nA-3|'003|=SUM(C2:C4)");
-    for (said, expected) in [("A3:C4", "rows begin in row 2"), ("C", "this is no range of cells")] {
+    for (said, expected) in [("A3:C4", "begin in row 2"), ("C", "this is not a range of cells")] {
         let run = import(&folder, ONE, &format!("--mode append --rows {said}")).expect(2);
         assert!(run.err.contains(expected), "{}", run.err);
     }
@@ -155,7 +155,11 @@ fn formulas_that_were_filled_down_beforehand_are_not_in_the_way() {
     let rows = "Call|Berth|Dues|Tax\nA-1|'007|12.5|=C2*2\nA-2|'012|3.25|=C3*2\n|||\n|||=SUM(D2:D3)";
     let folder = book(rows, "--plain");
     let run = import(&folder, CALLS, "--mode append").expect(4);
-    assert!(run.err.contains("something stands where rows go") && run.err.contains("D5"), "{}", run.err);
+    assert!(
+        run.err.contains("the cells for the rows are not empty") && run.err.contains("D5"),
+        "{}",
+        run.err
+    );
     holds(&folder, rows);
 }
 
@@ -168,11 +172,7 @@ fn what_the_source_does_not_own_is_not_written_over() {
         let run = import(&folder, with_draft, "--mode append --extra-columns add");
         if rows.contains("asked") {
             assert_eq!(run.status, 4, "{}", run.out);
-            assert!(
-                run.err.contains("a new column would come to stand in D, and D2 is filled"),
-                "{}",
-                run.err
-            );
+            assert!(run.err.contains("a new column would be in D, and D2 is filled"), "{}", run.err);
             assert!(run.err.contains("insert an empty column before D"), "{}", run.err);
             holds(&folder, rows);
         } else {
@@ -211,7 +211,7 @@ fn a_heading_that_may_be_one_of_two_is_named() {
     folder.write_old("calls.csv", format!("{CALLS}A-4,009,1.5\n"));
     let run = folder.run("refresh book.xlsx");
     assert_eq!(run.status, 4, "{}", run.out);
-    assert!(run.err.contains("are not found: Berth; they may be called otherwise now"), "{}", run.err);
+    assert!(run.err.contains("are not found: Berth; they may have other names now"), "{}", run.err);
     assert!(run.err.contains("Quay (B), Remark (C)"), "{}", run.err);
 }
 

@@ -185,8 +185,7 @@ fn utf8_or_legacy(samples: &[&[u8]]) -> Decision<Encoding> {
     };
     let decision = Decision::detected(best, why);
     if let Some(both) = both {
-        return decision
-            .over(both, format!("would read {sequences} characters as UTF-8, {broken} otherwise"));
+        return decision.over(both, format!("would read {sequences} characters as UTF-8, {broken} not"));
     }
     match rival {
         Some(rival) => {

@@ -75,10 +75,10 @@ impl Verdict {
 /// ```
 pub fn decide(stats: &ColumnStats, name: &str, around: &Surroundings) -> Verdict {
     if stats.filled == 0 {
-        return Verdict::text("always blank");
+        return Verdict::text("always empty");
     }
     for (count, what) in
-        [(stats.formulas, "written as =\"…\""), (stats.apostrophes, "written with an apostrophe in front")]
+        [(stats.formulas, "written as =\"…\""), (stats.apostrophes, "written with an apostrophe before it")]
     {
         if count.count > 0 {
             let (are, is) = (format!("are {what} to stay text"), format!("is {what} to stay text"));
@@ -257,7 +257,7 @@ fn order_of(dates: &Dates, part: DatePart) -> Result<(DateOrder, String), Box<Ve
                 return Ok((DateOrder::DayFirst, "; day first, as is written with full stops".into()));
             }
             let why = format!(
-                "dates, but nothing tells whether the day or the month comes first ({} alike both ways)",
+                "dates, but nothing shows whether the day or the month is first ({} alike both ways)",
                 values(dates.count, "read", "reads")
             );
             Err(Box::new(Verdict { doubt: Some(Doubt::DateOrder), ..Verdict::text(why) }))
@@ -404,7 +404,7 @@ fn decimal_of(
         let marks = marks_used(stats);
         if let [only] = marks.as_slice() {
             let why = format!(
-                "; {} groups digits: it stands before three digits always, and the {plain} values without it are below 1000",
+                "; {} groups digits: it is always before three digits, and the {plain} values without it are below 1000",
                 named(*only)
             );
             return Ok((only.other(), why));
@@ -413,7 +413,7 @@ fn decimal_of(
     if let Some((decimal, proof)) = file {
         return Ok((*decimal, format!("; decimal character {}, as {proof}", named(*decimal))));
     }
-    let why = "numbers, but every mark stands before three digits: it may group them or begin the decimals";
+    let why = "numbers, but every mark is before three digits: it may group them or begin the decimals";
     Err(Box::new(Verdict { doubt: Some(Doubt::DecimalChar), ..Verdict::text(why) }))
 }
 
@@ -539,19 +539,19 @@ mod tests {
                 "Gross",
                 &["1.234", "5.678"],
                 Text,
-                "numbers, but every mark stands before three digits: it may group them or begin the decimals",
+                "numbers, but every mark is before three digits: it may group them or begin the decimals",
             ),
             (
                 "Gross",
                 &["1.234", "567", "12.345", "3", "8.001", "999"],
                 Number,
-                "all 6 values are whole numbers; “.” groups digits: it stands before three digits always, and the 3 values without it are below 1000",
+                "all 6 values are whole numbers; “.” groups digits: it is always before three digits, and the 3 values without it are below 1000",
             ),
             (
                 "Arrived",
                 &["03/04/2031", "05/06/2031"],
                 Text,
-                "dates, but nothing tells whether the day or the month comes first (2 values read alike both ways)",
+                "dates, but nothing shows whether the day or the month is first (2 values read alike both ways)",
             ),
             (
                 "Arrived",
@@ -610,7 +610,7 @@ mod tests {
             ("Year", &["1", "31"], Number, "all 2 values are whole numbers"),
             ("Vessel", &["Saltwind", "Grey Heron"], Text, "no value holds a digit"),
             ("Pier", &["K0C4", "12"], Text, "1 value is neither number nor date, such as “K0C4” in line 2"),
-            ("Empty", &["", ""], Text, "always blank"),
+            ("Empty", &["", ""], Text, "always empty"),
             (
                 "Spectrum",
                 &["4.7309E-23", "1.2E-21"],

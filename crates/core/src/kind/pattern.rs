@@ -129,7 +129,7 @@ pub fn parse_date(pattern: &str) -> Result<DatePattern, String> {
                 " " => TimeGap::Blank,
                 "  " => TimeGap::TwoBlanks,
                 ", " => TimeGap::CommaBlank,
-                other => return Err(format!("\u{201c}{other}\u{201d} cannot stand between date and time")),
+                other => return Err(format!("\u{201c}{other}\u{201d} cannot be between date and time")),
             };
         }
         (order, shape.date) = date_part(&date, &mut spelling)?;
@@ -176,7 +176,7 @@ fn tokens(pattern: &str) -> Result<Vec<Token>, String> {
             }
             c if c.is_alphabetic() && c != 'T' && c != 'Z' => {
                 return Err(format!(
-                    "\u{201c}{c}\u{201d} is no symbol; letters that stand for themselves go between apostrophes"
+                    "\u{201c}{c}\u{201d} is not a symbol; letters that mean themselves are between apostrophes"
                 ));
             }
             c => text(&mut tokens, c),
@@ -248,7 +248,7 @@ fn date_part(tokens: &[Token], spelling: &mut DateSpelling) -> Result<(DateOrder
                 _ => DatePart::ShortYear(divider),
             }
         }
-        _ => return Err("between the parts stands the same one of - / . and a blank".into()),
+        _ => return Err("between the parts is the same one of - / . and a space".into()),
     };
     Ok((order, Some(part)))
 }
@@ -314,7 +314,7 @@ pub fn parse_number(sample: &str, decimal: Option<Decimal>) -> Result<NumberSamp
             return Err("a picture holds 9s, and v where the decimals begin".into());
         }
         let places = match implied.strip_prefix("9(").and_then(|t| t.strip_suffix(')')) {
-            Some(count) => count.parse().map_err(|_| "a count stands between brackets")?,
+            Some(count) => count.parse().map_err(|_| "a count is between brackets")?,
             None => implied.len(),
         };
         let places = u8::try_from(places).ok().filter(|p| *p <= 15).ok_or("at most 15 decimals")?;
@@ -326,7 +326,7 @@ pub fn parse_number(sample: &str, decimal: Option<Decimal>) -> Result<NumberSamp
     }
     let group_of = |c: char| {
         Group::from_text(c.encode_utf8(&mut [0; 4]))
-            .ok_or(format!("\u{201c}{c}\u{201d} is no mark in a number"))
+            .ok_or(format!("\u{201c}{c}\u{201d} is not a mark in a number"))
     };
     let as_decimal = |c: char| match c {
         '.' => Some(Decimal::Point),
@@ -340,7 +340,7 @@ pub fn parse_number(sample: &str, decimal: Option<Decimal>) -> Result<NumberSamp
     let alike = marks.iter().filter(|(_, c)| *c == last).count() > 1;
     let first = marks[0].1;
     if marks.len() > 1 && first != last {
-        let decimal = as_decimal(last).ok_or(format!("\u{201c}{last}\u{201d} is no decimal character"))?;
+        let decimal = as_decimal(last).ok_or(format!("\u{201c}{last}\u{201d} is not a decimal character"))?;
         return Ok(NumberSample { decimal: Some(decimal), group: group_of(first)?, implied_decimals: None });
     }
     match as_decimal(last) {

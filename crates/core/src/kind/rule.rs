@@ -36,6 +36,26 @@ impl Kind {
         (Self::Skip, "skip"),
     ];
 
+    /// One value of it, or several, in words: "a number", "numbers".
+    ///
+    /// ```
+    /// assert_eq!(incola_core::kind::Kind::Date.named(1), "a date");
+    /// ```
+    pub const fn named(self, count: u64) -> &'static str {
+        match (self, count) {
+            (Self::Number, 1) => "a number",
+            (Self::Number, _) => "numbers",
+            (Self::Date, 1) => "a date",
+            (Self::Date, _) => "dates",
+            (Self::Time, 1) => "a time",
+            (Self::Time, _) => "times",
+            (Self::DateTime, 1) => "a date with a time",
+            (Self::DateTime, _) => "dates with a time",
+            (Self::Boolean, _) => "yes or no",
+            (Self::Text | Self::Skip, _) => "text",
+        }
+    }
+
     /// The word for it.
     pub fn word(self) -> &'static str {
         Self::WORDS.iter().find(|(kind, _)| *kind == self).map_or("", |(_, word)| word)

@@ -116,7 +116,7 @@ impl LayoutDoubt {
                 };
                 let list: Vec<String> = starts.iter().map(usize::to_string).collect();
                 format!(
-                    "the columns touch: no blank divides them at some of the starts {}{unit}, which only the habits of the values show; compare them with incola inspect --raw, then say --add-start, --drop-start or --move-start",
+                    "the columns touch: no space divides them at some of the starts {}{unit}, which are derived from the values alone; compare them with incola inspect --raw, then use --add-start, --drop-start or --move-start",
                     list.join(",")
                 )
             }
@@ -128,10 +128,10 @@ impl LayoutDoubt {
                 )
             }
             Self::Unnamed => format!(
-                "neither names nor a rule confirm the columns, and the blanks between them could be others; look at the preview, then say --add-start, --drop-start or --starts{other}"
+                "neither names nor a rule line confirm the columns, and the spaces between them could be elsewhere; look at the preview, then use --add-start, --drop-start or --starts{other}"
             ),
             Self::RunsOfBlanks => format!(
-                "the values keep to no places, so that runs of blanks divide them: a value with blanks inside is cut in two; look at the preview, or say --layout fixed{other}"
+                "the values have no fixed positions, so runs of spaces divide them: a value with spaces inside is cut in two; look at the preview, or use --layout fixed{other}"
             ),
             Self::FewRecords(records) => format!(
                 "only {} to tell the layout by; look at the preview{other}",
@@ -143,7 +143,7 @@ impl LayoutDoubt {
                 types.last().map_or("", String::as_str)
             ),
             Self::Report => "the lines are those of a printed report: detail lines are the records, all others are set aside and listed; compare the number of records with the report's own, or say --layout fixed to keep every line".into(),
-            Self::NoTable(what) => format!("this looks like {what}, which is no table: each line is kept as one value"),
+            Self::NoTable(what) => format!("this looks like {what}, which is not a table: each line is kept as one value"),
         }
     }
 }

@@ -71,14 +71,14 @@ pub(super) fn weakness(rival: &Candidate, best: &Candidate) -> String {
         }
         Division::Fixed(_) => format!("it makes {} columns, whose values are less alike", rival.width),
         Division::Delimited if rival.dialect.delimiter.is_empty() => {
-            "it leaves whole what comes again in each line at the same place".into()
+            "it does not divide what repeats in each line at the same place".into()
         }
         Division::Delimited if rival.evenness() + 0.05 < best.evenness() || best.width < 2 => format!(
             "it divides {} of {} records into {} fields, the others differently",
             rival.even, rival.records, rival.width
         ),
         Division::Delimited if rival.bad_quotes > best.bad_quotes => {
-            format!("{} quotes would stand where no field begins or ends", rival.bad_quotes)
+            format!("{} quotes would be where no field begins or ends", rival.bad_quotes)
         }
         Division::Delimited if rival.width < best.width => {
             format!("it makes only {} fields, whose values hold marks that divide", rival.width)
@@ -101,11 +101,11 @@ fn multiline_evidence(multiline: &Multiline, records: usize) -> String {
             format!("blocks of {} lines; {records} such records looked at", lines.len())
         }
         Multiline::Labelled { labels, .. } => format!(
-            "a label stands before each value ({} different ones), {records} records looked at",
+            "there is a label before each value ({} different ones), {records} records looked at",
             labels.len()
         ),
         Multiline::Continued(_) => {
-            format!("lines with a blank first column go on with the value above; {records} records looked at")
+            format!("lines with an empty first column continue the value above; {records} records looked at")
         }
     }
 }

@@ -269,7 +269,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
         || choices.kind == Some(LayoutKind::Report)
         || (is_torn && choices.kind.is_none());
     if let Some(what) = ranking.not_a_table {
-        dialect.why = format!("this looks like {what}, which is no table: each line is one value");
+        dialect.why = format!("this looks like {what}, which is not a table: each line is one value");
     } else if whole_lines && looks && choices.kind.is_none() {
         dialect.why = report::WHY.into();
     }

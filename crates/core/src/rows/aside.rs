@@ -47,7 +47,7 @@ impl Aside {
     /// ```
     pub const fn words(self) -> &'static str {
         match self {
-            Self::BlankLine => "blank line",
+            Self::BlankLine => "empty line",
             Self::Comment => "comment",
             Self::Rule => "rule line",
             Self::Stray => "line too many between two records",

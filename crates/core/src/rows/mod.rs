@@ -196,7 +196,7 @@ mod tests {
     fn records_and_what_stands_among_them_come_in_order() {
         let text = "007,12\n# closed\n\n\"a\nb\",1\nBerth,Dues\n012,";
         let all =
-            ["5:007|12", "6+1 comment", "7+1 blank line", "8:a\nb|1", "10+1 repeats the header", "11:012|"];
+            ["5:007|12", "6+1 comment", "7+1 empty line", "8:a\nb|1", "10+1 repeats the header", "11:012|"];
         let (records, end) = told(text, true, 99);
         assert_eq!(records, all);
         assert_eq!(end, Consumed { consumed: text.len(), lines: 7 });

@@ -146,7 +146,7 @@ impl Docket {
         };
         if self.docket > VERSION {
             let why = format!("it is of version {}; this program reads up to {VERSION}", self.docket);
-            return Err(wrong("docket", why, Some("bring the program up to date")));
+            return Err(wrong("docket", why, Some("update the program")));
         }
         if self.docket == 0 {
             return Err(wrong("docket", "there is no version 0".into(), Some("docket = 1")));
@@ -178,7 +178,7 @@ impl Docket {
         for column in &self.columns {
             if let Some(kind) = column.kind.as_ref().filter(|k| !kinds.contains(&k.as_str())) {
                 let why =
-                    format!("column \u{201c}{}\u{201d}: \u{201c}{kind}\u{201d} is no kind", column.name);
+                    format!("column \u{201c}{}\u{201d}: \u{201c}{kind}\u{201d} is not a kind", column.name);
                 let line = line_of_value(text, "as", kind);
                 let instead = nearest(kind, kinds).map(str::to_owned);
                 return Err(BadDocket { line, position: None, why, instead });
@@ -273,10 +273,10 @@ mod tests {
             (
                 "docket = 1\n[[column]]\nname = \"Berth\"\nas = \"txt\"\n",
                 Some(4),
-                "\u{201c}txt\u{201d} is no kind",
+                "\u{201c}txt\u{201d} is not a kind",
                 Some("text"),
             ),
-            ("docket = 2\n", Some(1), "version 2", Some("bring the program up to date")),
+            ("docket = 2\n", Some(1), "version 2", Some("update the program")),
             ("docket = \"one\"\n", Some(1), "invalid type", None),
             ("[read]\nquote = \"'\"\n", None, "missing field", None),
             ("docket = 1\n[read]\nheader = [1]\n", Some(3), "", None),

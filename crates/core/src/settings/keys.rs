@@ -55,7 +55,7 @@ pub const KEYS: &[Key] = &[
         "files",
         KeyKind::Texts,
         "[\"dues-*.txt\"]",
-        "Names of files, without folders, that the docket is for: `*` stands for any characters, `?` for one; case does not matter.",
+        "Names of files, without folders, that the docket is for: `*` means any characters, `?` means one; case does not matter.",
     ),
     key(
         "request",
@@ -69,7 +69,7 @@ pub const KEYS: &[Key] = &[
         "query",
         KeyKind::Pairs,
         "{ port = \"TGQ\", key = \"${QUAY_KEY}\" }",
-        "Values behind the `?` of the address.",
+        "Values after the `?` of the address.",
     ),
     key("read", "encoding", KeyKind::Text, "\"windows-1252\"", "The encoding, by any of its usual names."),
     key(
@@ -133,7 +133,7 @@ pub const KEYS: &[Key] = &[
         "blank_rows",
         KeyKind::OneOf(&["drop", "keep"]),
         "\"drop\"",
-        "What becomes of blank rows among the records: dropped and listed, or kept as rows without values.",
+        "What happens to empty rows among the records: dropped and listed, or kept as rows without values.",
     ),
     key(
         "read",
@@ -168,7 +168,7 @@ pub const KEYS: &[Key] = &[
         "mode",
         KeyKind::OneOf(&["fresh", "replace", "append"]),
         "\"append\"",
-        "What is done with rows that stand there.",
+        "What happens to rows that are there.",
     ),
     key(
         "place",

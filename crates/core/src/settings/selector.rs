@@ -94,7 +94,7 @@ impl AsChoice {
         }
         let words: Vec<&str> = Kind::WORDS.iter().map(|(_, w)| *w).collect();
         let found = Kind::from_word(kind.trim()).ok_or_else(|| {
-            format!("\u{201c}{kind}\u{201d} is no kind; the kinds are {}", words.join(", "))
+            format!("\u{201c}{kind}\u{201d} is not a kind; the kinds are {}", words.join(", "))
         })?;
         if format.is_some() && matches!(found, Kind::Text | Kind::Skip) {
             return Err(format!("{} takes no format", found.word()));
@@ -132,7 +132,7 @@ mod tests {
         for (text, word) in [
             ("Berth", "form"),
             ("=text", "names no column"),
-            ("Berth=money", "no kind"),
+            ("Berth=money", "not a kind"),
             ("a=text:x", "format"),
         ] {
             assert!(AsChoice::parse(text).unwrap_err().contains(word), "{text}");

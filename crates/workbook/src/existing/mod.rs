@@ -278,7 +278,7 @@ impl ExistingBook {
 
     /// The part of sheet `n` (from 0).
     pub(crate) fn sheet_place(&self, n: usize) -> Result<usize> {
-        let sheet = self.sheets.get(n).ok_or_else(|| Error::Damaged("there is no such sheet".into()))?;
+        let sheet = self.sheets.get(n).ok_or_else(|| Error::Damaged("no such sheet".into()))?;
         sheet.place.ok_or_else(|| {
             Error::Damaged(format!("the part of sheet \u{201c}{}\u{201d} is missing", sheet.name))
         })
@@ -682,7 +682,7 @@ fn recomputed(workbook: &Part, has_formulas: bool) -> Result<Vec<u8>> {
 fn part(zip: &mut ZipReader<Box<dyn Input>>, name: &str) -> Result<Part> {
     let place = zip
         .find(name)
-        .ok_or_else(|| Error::Damaged(format!("{name} is missing: it is no workbook of this format")))?;
+        .ok_or_else(|| Error::Damaged(format!("{name} is missing: this is not a workbook of this format")))?;
     let content = zip.read(place, PART_BYTES)?;
     if content.starts_with(b"\xFF\xFE") || content.starts_with(b"\xFE\xFF") {
         return Err(Error::Refused(format!("{name} is in UTF-16, which is not added to")));
@@ -713,7 +713,7 @@ fn family_of(workbook: &Part) -> Result<Family> {
     let root = tags
         .first()
         .filter(|t| t.opens("workbook"))
-        .ok_or_else(|| Error::Damaged(format!("{}: it is no workbook part", workbook.name)))?;
+        .ok_or_else(|| Error::Damaged(format!("{}: it is not a workbook part", workbook.name)))?;
     let own = format!("xmlns:{}", root.prefix().trim_end_matches(':'));
     let own = if root.prefix().is_empty() { "xmlns" } else { own.as_str() };
     let space = root.attributes().find(|(name, _)| *name == own).map(|(_, value)| value).unwrap_or_default();

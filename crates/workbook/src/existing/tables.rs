@@ -40,7 +40,7 @@ impl ExistingBook {
         for name in self.tied(n, "/table")? {
             let table = part(&mut self.zip, &name)?;
             let all = tags(&table.name, &table.content)?;
-            let broken = || Error::Damaged(format!("{}: it is no table part", table.name));
+            let broken = || Error::Damaged(format!("{}: it is not a table part", table.name));
             let root = all.first().filter(|t| t.opens("table")).ok_or_else(broken)?;
             let number = |name: &str, other: u32| {
                 root.attribute(name).and_then(|v| v.parse::<u32>().ok()).unwrap_or(other)

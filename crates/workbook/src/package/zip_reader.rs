@@ -118,7 +118,7 @@ impl<R: Read + Seek> ZipReader<R> {
         input.read_exact(&mut tail).map_err(Error::Read)?;
         let end = memchr::memmem::rfind(&tail, b"PK\x05\x06")
             .filter(|at| at + 22 <= tail.len())
-            .ok_or_else(|| damaged("it is no zip archive, or its end is missing"))?;
+            .ok_or_else(|| damaged("this is not a zip archive, or its end is missing"))?;
         let mut count = u64::from(u16_at(&tail, end + 10));
         let mut size = u64::from(u32_at(&tail, end + 12));
         let mut start = u64::from(u32_at(&tail, end + 16));

@@ -215,7 +215,7 @@ impl<'r> Mover<'r> {
             self.emit(out);
             if self.waiting > MOST_WAITING {
                 return Err(Error::Refused(
-                    "too much stands beside rows that go; move it to another sheet first".into(),
+                    "there is too much beside rows that are removed; move it to another sheet first".into(),
                 ));
             }
         }
@@ -270,7 +270,7 @@ impl<'r> Mover<'r> {
         if !cell.has_formula() {
             return Ok(cell.whole.to_vec());
         }
-        let refused = |what: &str| Error::Refused(format!("rows cannot move: {what} stands among them"));
+        let refused = |what: &str| Error::Refused(format!("rows cannot move: {what} is among them"));
         let all = tags("", cell.whole)?;
         let Some(at) = all.iter().position(|t| t.opens("f")) else { return Ok(cell.whole.to_vec()) };
         let open = &all[at];

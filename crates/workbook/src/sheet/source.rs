@@ -59,7 +59,7 @@ impl SheetSource {
             self.at = 0;
         }
         if self.buffer.len() > MOST {
-            return Err(self.damaged("a row, or what stands around the rows, is larger than 24 MiB"));
+            return Err(self.damaged("a row, or what is around the rows, is larger than 24 MiB"));
         }
         self.stream.read(zip, &mut self.buffer, CHUNK)
     }
@@ -141,7 +141,7 @@ impl SheetSource {
                         break;
                     }
                     if number <= self.row && self.row > 0 {
-                        return Err(self.damaged(&format!("row {number} stands behind row {}", self.row)));
+                        return Err(self.damaged(&format!("row {number} is after row {}", self.row)));
                     }
                     self.row = number;
                     end = row.span.1;

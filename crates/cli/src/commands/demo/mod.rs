@@ -27,7 +27,7 @@ const FILES: [(&str, &[u8], &str); 14] = [
     (
         "harbour-dues.txt",
         include_bytes!("../../../demo/harbour-dues.txt"),
-        "Harbour dues, from a carrier's agent: Windows-1252, decimal commas, three lines in front and a total line behind.",
+        "Harbour dues, from a carrier's agent: Windows-1252, decimal commas, three lines before the header and a total line at the end.",
     ),
     (
         "radio-log.tsv",
@@ -52,12 +52,12 @@ const FILES: [(&str, &[u8], &str); 14] = [
     (
         "weighbridge.lst",
         include_bytes!("../../../demo/weighbridge.lst"),
-        "The weighbridge's listing: columns lined up by blanks, a total at the end.",
+        "The weighbridge's listing: columns aligned with spaces, a total at the end.",
     ),
     (
         "moorings.csv",
         include_bytes!("../../../demo/moorings.csv"),
-        "Two months of moorings that someone joined: the header stands in the middle again.",
+        "Two months of moorings that someone joined: the header is in the middle again.",
     ),
     (
         "agents-852.txt",
@@ -67,12 +67,12 @@ const FILES: [(&str, &[u8], &str); 14] = [
     (
         "pilot-orders.txt",
         include_bytes!("../../../demo/pilot-orders.txt"),
-        "Pilot orders: four lines with labels make one, and nothing stands between them.",
+        "Pilot orders: four lines with labels make one, with nothing between them.",
     ),
     (
         "dues-extract.fix",
         include_bytes!("../../../demo/dues-extract.fix"),
-        "An extract of dues in which columns touch; a line in front and one behind are of other types.",
+        "An extract of dues in which columns touch; the first and the last line are of other types.",
     ),
     (
         "pallet-form.xlsx",
@@ -174,7 +174,7 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         "A2",
     ])?);
     step(
-        "The ledger holds February. March goes under it: the formula beside goes on, the totals move down.",
+        "The ledger holds February. March is added under it: the formula beside continues, the totals move down.",
     )?;
     code = code.max(obey(&[
         "import",
@@ -221,7 +221,7 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         &place("printed.xlsx"),
     ])?);
     step(
-        "Old code pages and labels without a blank line between need no option; columns that touch do, and that is said.",
+        "Old code pages and labels without an empty line between need no option; columns that touch do, and Incola says so.",
     )?;
     for name in ["agents-852.txt", "pilot-orders.txt", "dues-extract.fix"] {
         code = code.max(obey(&["inspect", &place(name), "--rows", "2"])?);
@@ -254,7 +254,7 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         "65:70",
     ])?);
     step(
-        "Three carriers send a file each week, every one in its own way. Each has a docket; nothing else is said.",
+        "Three carriers send a file each week, every one in its own way. Each has a docket; no options are needed.",
     )?;
     code = code.max(obey(&["import", &place("carriers"), "--into", &place("carriers.xlsx")])?);
     code = code.max(correct_a_docket(&folder)?);
@@ -295,7 +295,7 @@ fn correct_a_docket(folder: &Path) -> Result<ExitCode> {
         say(&format!("  name = \"{name}\"\n  {}\n\n", lines.join("\n  ")))?;
     }
     std::fs::write(&docket, text).map_err(failed)?;
-    step("April is read the same way, though its columns come in another order.")?;
+    step("April is read the same way, though its columns are in another order.")?;
     let april = folder.join("april.xlsx").display().to_string();
     code = code.max(obey(&["import", &place("port-calls-april.csv"), "--into", &april])?);
     Ok(code)

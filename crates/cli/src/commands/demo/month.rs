@@ -38,7 +38,7 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     }
     write(&calls, CALLS)?;
     let mut code = ExitCode::Done;
-    step("A month's story. The calls of March are imported; the table remembers where they came from.")?;
+    step("A month's story. The calls of March are imported; the table remembers where they are from.")?;
     code = code.max(obey(&["import", &calls, "--into", &book])?);
     step("As long as the source is as it was, nothing is touched.")?;
     code = code.max(obey(&["refresh", &book])?);
@@ -72,7 +72,7 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     write(&calls, &(without.join("\n") + "\n"))?;
     let reshaped = obey(&["refresh", &book])?;
     write(&calls, &(lines.join("\n") + "\n"))?;
-    step("The weather office has a web server. (Here, one on this machine stands in for it.)")?;
+    step("The weather office has a web server. (Here it is one on this machine.)")?;
     let warnings = place("warnings.csv");
     write(&warnings, WARNINGS)?;
     let server = StandIn::start(&folder)?;
@@ -111,7 +111,7 @@ fn beside(book: &str, calls: &str, lines: &mut Vec<String>, code: &mut ExitCode)
 fn totals(folder: &Path, book: &str, code: &mut ExitCode) -> Result<()> {
     let weights = folder.join("weights.csv").display().to_string();
     write(&weights, WEIGHTS)?;
-    step("The weights of a lighter stand in a plain range, and the clerk puts two rows of totals under it.")?;
+    step("The weights of a lighter are in a plain range, and the clerk puts two rows of totals under it.")?;
     *code = (*code).max(obey(&["import", &weights, "--plain", "--into", book])?);
     for (cell, typed) in [
         ("A5", Typed::Text("Total")),

@@ -43,7 +43,7 @@ pub(super) fn import(typed: &Import, to: &Book) -> Result<(Receipt, ExitCode)> {
     }
     if sheets.is_empty() {
         return Err(Failure::protected(format!("{}: nothing is left to be written", to.path.display()))
-            .leaving("it was left as it is"));
+            .leaving("it was not changed"));
     }
     Ok((finish(typed, &to.path, opened, &styles, sheets)?, code))
 }

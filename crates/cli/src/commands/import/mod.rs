@@ -21,6 +21,7 @@ use crate::placeholders;
 use crate::questions::{self, Asker};
 use crate::render;
 use crate::state;
+use crate::wording;
 use incola_core::reading;
 use incola_core::settings::LineRange;
 use incola_engine::stop::Stop;
@@ -134,8 +135,9 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
         let receipts: Vec<_> = receipts.iter().map(render::receipt_json::receipt).collect();
         print_receipt(&render::json_text(&receipts))?;
     } else if !receipts.is_empty() {
-        let again = render::command::again(options, &answers);
-        print_receipt(&format!("{}\nThe same again:\n  {again}\n", render::receipt::pages(&receipts)))?;
+        let options = books.iter().flat_map(|book| &book.items).next().map_or(&shared, |item| &item.options);
+        let next = wording::next_time::next_time(options, &receipts, &answers);
+        print_receipt(&format!("{}\n{next}", render::receipt::pages(&receipts)))?;
     }
     Ok(code)
 }
@@ -177,7 +179,7 @@ fn read(
     let source = match docket.as_ref().filter(|_| is_address(name)) {
         Some(file) => {
             let answer = Source::fetch(name, &file.docket.request, &Version::default(), spool_folder)?;
-            answer.ok_or_else(|| Failure::unreadable(format!("{name}: nothing came")))?
+            answer.ok_or_else(|| Failure::unreadable(format!("{name}: the answer is empty")))?
         }
         None => Source::open(name, spool_folder)?,
     };

@@ -101,7 +101,7 @@ impl Opened {
         }
         let free = sheet_name::legal(name, &self.sheet_names);
         Err(Failure::protected(format!("{}: it has a sheet \u{201c}{name}\u{201d} already", path.display()))
-            .leaving("it was left as it is")
+            .leaving("it was not changed")
             .help(format!("choose another name: --sheet {}", quoted(&free)))
             .help(format!(
                 "or put the rows into that sheet: --sheet {} --mode append, or --mode replace",

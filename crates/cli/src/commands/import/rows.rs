@@ -103,7 +103,7 @@ pub(super) fn import(
     if place.facts.is_protected {
         notices.push(Notice::new(
             NoticeCode::SheetProtected,
-            "the sheet is protected against typing; the rows were put in all the same",
+            "the sheet is protected against typing; the rows were written anyway",
         ));
     }
     notices.extend(over_other_records(existing, (sheet, &name), &place)?);
@@ -224,7 +224,7 @@ fn over_other_records(
         let rows = counted(rows, "row was", "rows were");
         notices.push(Notice::new(
             NoticeCode::RowsShown,
-            format!("{rows} hidden by a filter or by hand, from row {row} on: with other records they are shown; filter anew"),
+            format!("{rows} hidden by a filter or by hand, from row {row} on: they hold other records now and are shown; filter again"),
         ));
     }
     let columns = place.all_columns();
@@ -245,7 +245,7 @@ fn rows_said(options: &Options) -> Result<Option<Range>> {
     let Some(text) = &options.typed.rows else { return Ok(None) };
     let range = Range::parse(text).filter(|range| range.from != range.to);
     range.map(Some).ok_or_else(|| {
-        Failure::usage(format!("--rows {text}: this is no range of cells"))
+        Failure::usage(format!("--rows {text}: this is not a range of cells"))
             .leaving("nothing was written")
             .help("name the first and the last cell of the records: --rows A2:D51")
     })
@@ -261,11 +261,13 @@ fn check_said(place: &Place, said: Option<Range>, sheet: &str) -> Result<()> {
             format!("--rows {said}: sheet \u{201c}{sheet}\u{201d} has no headings above them")
         }
         None if said.from.row != first => {
-            format!("--rows {said}: below the headings of \u{201c}{sheet}\u{201d} rows begin in row {first}")
+            format!(
+                "--rows {said}: the rows below the headings of \u{201c}{sheet}\u{201d} begin in row {first}"
+            )
         }
         None => return Ok(()),
     };
-    Err(Failure::usage(failure).leaving("the workbook was left as it is"))
+    Err(Failure::usage(failure).leaving("the workbook was not changed"))
 }
 
 /// What goes with the rows, in words.

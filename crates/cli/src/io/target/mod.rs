@@ -49,12 +49,12 @@ impl Target {
     }
 
     fn in_place_of(path: &Path, after: After, stood: Identity) -> Result<Self> {
-        let failed = |e: io::Error| Failure::io(path, "replace it", &e).leaving("it was left as it is");
+        let failed = |e: io::Error| Failure::io(path, "replace it", &e).leaving("it was not changed");
         let path = std::fs::canonicalize(path).map_err(failed)?;
         let about = std::fs::metadata(&path).map_err(failed)?;
         if about.permissions().readonly() {
             return Err(Failure::unreadable(format!("{}: it may not be written to", path.display()))
-                .leaving("it was left as it is"));
+                .leaving("it was not changed"));
         }
         let mut target = Self::begin(&path, after)?;
         target.stood = Some(stood);
@@ -143,9 +143,9 @@ fn replace(file: NamedTempFile, path: &Path, stood: Identity) -> Result<()> {
 }
 
 fn saved_since(path: &Path) -> Failure {
-    Failure::protected(format!("{}: it was saved by someone else in the meantime", path.display()))
-        .leaving("it was left as they saved it")
-        .help("do this again: what they changed is looked at then")
+    Failure::protected(format!("{}: someone else saved it in the meantime", path.display()))
+        .leaving("it is as they saved it")
+        .help("do this again: their changes are read then")
 }
 
 impl Write for Target {
@@ -174,8 +174,8 @@ fn untouched(path: &Path) -> String {
 }
 
 fn exists(path: &Path) -> Failure {
-    Failure::protected(format!("{}: the workbook is there already", path.display()))
-        .leaving("it was left as it is")
+    Failure::protected(format!("{}: the workbook exists already", path.display()))
+        .leaving("it was not changed")
         .help("choose another name with --into, or move the old workbook away")
 }
 
@@ -229,7 +229,7 @@ mod tests {
             let target = target(&path);
             save();
             let failure = target.commit().unwrap_err();
-            assert!(failure.to_string().contains("saved by someone else in the meantime"), "{failure}");
+            assert!(failure.to_string().contains("someone else saved it in the meantime"), "{failure}");
             assert!(fs::read(&path).map_or(true, |bytes| bytes == b"theirs"), "theirs stays");
             assert_eq!(fs::read_dir(folder.path()).unwrap().count(), usize::from(path.exists()));
         }

@@ -538,7 +538,7 @@ fn unlike(judged: &Judged<'_>, at: usize) -> String {
     if usual > 0 {
         return format!("{usual} of {} fields hold words that usually name columns", names.len());
     }
-    format!("none of its {} fields comes again below it", names.len())
+    format!("none of its {} fields appears again below it", names.len())
 }
 
 fn like_records(judged: &Judged<'_>, at: usize) -> String {
