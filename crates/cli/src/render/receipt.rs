@@ -192,7 +192,8 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
     let mut told: Vec<usize> = Vec::new();
     for (n, column) in sheet.columns.iter().enumerate().filter(|(_, c)| c.misfits > 0) {
         let own = written.misfit_cells.iter().filter(|cell| cell.column == n + 1);
-        let misfits = wording::misfits::of_column((&column.name, column.kind), own, column.misfits);
+        let own: Vec<&CellNote> = own.collect();
+        let misfits = wording::misfits::of_column((&column.name, column.kind), &own, column.misfits);
         out.push_str(&format!("  {}  {}\n", style::alert("misfits"), misfits.text));
         if misfits.is_few_spellings {
             told.push(n + 1);

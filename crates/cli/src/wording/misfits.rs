@@ -21,16 +21,12 @@ pub(crate) struct Misfits {
 }
 
 /// What is said of the misfits of a column called `name`. `cells`: those that are listed; `count`: all of them.
-pub(crate) fn of_column<'c>(
-    (name, kind): (&str, Kind),
-    cells: impl Iterator<Item = &'c CellNote> + Clone,
-    count: u64,
-) -> Misfits {
+pub(crate) fn of_column((name, kind): (&str, Kind), cells: &[&CellNote], count: u64) -> Misfits {
     let sum = if kind == Kind::Number { ", not in the sum" } else { "" };
     let values = counted(count, "value is", "values are");
     let head = format!("{}: {values} not {} and kept as text{sum}", line(name), kind.named(count));
     let mut spellings: HashMap<&str, u64> = HashMap::new();
-    for cell in cells.clone() {
+    for cell in cells {
         *spellings.entry(&cell.text).or_default() += 1;
     }
     let listed: u64 = spellings.values().sum();
@@ -40,7 +36,7 @@ pub(crate) fn of_column<'c>(
     let covered: u64 = common.iter().map(|(_, count)| count).sum();
     let is_few_spellings = listed > common.len() as u64 && covered * 5 >= listed * 4;
     if !is_few_spellings {
-        let first = cells.clone().next().map_or_else(String::new, |cell| {
+        let first = cells.first().map_or_else(String::new, |cell| {
             format!("; the first is \u{201c}{}\u{201d} in line {}", line(&cell.text), cell.line)
         });
         return Misfits { text: head + &first, is_few_spellings };
@@ -92,7 +88,8 @@ mod tests {
                 why: Note::Misfit(Kind::Number),
             };
             let cells: Vec<CellNote> = values.iter().enumerate().map(cell).collect();
-            let misfits = of_column(("Dues", Kind::Number), cells.iter(), cells.len() as u64);
+            let cells: Vec<&CellNote> = cells.iter().collect();
+            let misfits = of_column(("Dues", Kind::Number), &cells, cells.len() as u64);
             assert_eq!(misfits.text, expected);
         }
     }

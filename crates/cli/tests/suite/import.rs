@@ -125,10 +125,14 @@ fn the_command_for_next_time_works() {
     assert!(!run.out.contains("misfit   line"), "{}", run.out);
     folder.run(&next(&run)).expect(0);
     let run = folder.run("import calls.csv --into plain.xlsx --no-link --blank - --as Call=text").expect(1);
-    assert_eq!(next(&run), "import calls.csv --blank - --as Call=text --into plain.xlsx --mode replace --no-link");
+    assert_eq!(
+        next(&run),
+        "import calls.csv --blank - --as Call=text --into plain.xlsx --mode replace --no-link"
+    );
     let run = folder.run(&next(&run)).expect(1);
     folder.run(&next(&run)).expect(1);
-    let run = folder.run("import calls.csv --into plain.xlsx --blank - --sheet calls --mode append").expect(1);
+    let run =
+        folder.run("import calls.csv --into plain.xlsx --blank - --sheet calls --mode append").expect(1);
     std::fs::copy(folder.path("calls.csv"), folder.path("NEXT-FILE")).unwrap();
     let run = folder.run(&next(&run)).expect(1);
     assert!(run.out.contains("rows          3, in A8:B10"), "{}", run.out);

@@ -1,5 +1,5 @@
 //! Settings: everything that can be said about reading a source and placing its rows. What is typed and what a docket says are one
-//! [model](model); together they are [`Settings`], which know who said what, and become [`Choices`](crate::reading::Choices).
+//! [`model`]; together they are [`Settings`], which know who said what, and become [`Choices`](crate::reading::Choices).
 
 mod choices;
 pub mod docket;

@@ -1,8 +1,10 @@
 //! Rows of a source written into a sheet: cell by cell, each spelled again from the written bytes and compared with its field.
 
 pub mod candidate;
+mod new_sheet;
 mod tally;
 mod write;
 
+pub use new_sheet::NewSheet;
 pub use tally::{CellNote, ColumnTally, Note, Written};
 pub use write::{Placing, Slot, write};

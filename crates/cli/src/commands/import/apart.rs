@@ -3,9 +3,7 @@
 use super::item::{Book, Item, names_of};
 use super::opened::Opened;
 use super::rows::{self, Together};
-use super::sheet::{
-    check_new_sheet, check_strict, dry_written, finish, number_style_for, sheet_columns, slots_of,
-};
+use super::sheet::{check_new_sheet, check_strict, dry_written, finish, layout_of};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
@@ -13,11 +11,10 @@ use crate::links::{self, make::Made};
 use crate::output::report;
 use crate::placeholders;
 use crate::receipt::{Receipt, SheetReceipt};
-use incola_engine::cells::ColumnWriter;
 use incola_engine::feed::Feed;
-use incola_engine::import::{Placing, write};
+use incola_engine::import::Written;
 use incola_engine::stop::Stop;
-use incola_workbook::{SheetLayout, Styles, sheet_name};
+use incola_workbook::{Styles, sheet_name};
 
 /// Imports each source of a workbook. One that fails spoils none of the others: it leaves nothing behind, and the status that it
 /// deserves comes with the receipt.
@@ -88,33 +85,21 @@ fn new_sheet(
     check_new_sheet(options, &to.path, name)?;
     opened.check_free(&to.path, name)?;
     let table = (!options.is_plain()).then(|| sheet_name::legal_table(&source.stem, &opened.taken_names));
-    let writers: Vec<ColumnWriter> = ColumnWriter::for_book(columns, styles, opened.from_1904);
-    let header =
-        surveyed.reading.layout.header_line.is_some() || !options.is_plain() || options.read.names.is_some();
-    let label = source.label();
-    let slots = slots_of(options, shape);
-    let number_style = number_style_for(options, styles);
-    let longest = label.encode_utf16().count() as u32;
-    let layout = SheetLayout {
-        name: name.to_owned(),
-        columns: sheet_columns(&slots, columns, &writers, (options, shape), (longest, number_style)),
-        rows: surveyed.reading.records,
-        header,
-        table: table.clone(),
-    };
     let sources = [(source, surveyed)];
+    let names_given = options.read.names.is_some();
+    let header = surveyed.reading.layout.header_line.is_some() || !options.is_plain() || names_given;
     let is_linked = links::make::is_wanted(options, &sources) && header;
-    let candidates = links::make::key_candidates(options, columns, &slots);
-    let first_row = layout.first_row();
-    let placing = Placing::new((columns, &writers), slots.clone(), first_row, &label, number_style)
-        .linked(is_linked, candidates);
+    let mut sheet = layout_of((name, table.clone()), options, shape, is_linked);
+    sheet.has_heading = header;
+    if is_linked {
+        sheet.candidates = links::make::key_candidates(options, columns, &sheet.slots);
+    }
     let written = match &mut opened.writer {
         None => dry_written(columns, surveyed.reading.records),
         Some(book) => {
-            book.begin_sheet(layout, styles).map_err(Stop::NotWritten)?;
-            let mut written = write(source, surveyed, &placing, book)?;
-            check_strict(options, source, columns, &written)?;
-            book.end_sheet().map_err(Stop::NotWritten)?;
+            let feeds = [(source as &dyn Feed, surveyed)];
+            let check = |source: &dyn Feed, part: &Written| check_strict(options, source, columns, part);
+            let mut written = sheet.write(&feeds, columns, (book, styles, opened.from_1904), check)?;
             if is_linked {
                 opened.links.push(links::make::link(&mut Made {
                     book: &to.path,
@@ -123,10 +108,10 @@ fn new_sheet(
                     sources: &sources,
                     columns,
                     shape,
-                    slots: &slots,
+                    slots: &sheet.slots,
                     sheet: name,
                     table: table.as_deref(),
-                    range: links::make::range_of(slots.len(), first_row, written.rows),
+                    range: links::make::range_of(sheet.slots.len(), sheet.first_row(), written.rows),
                     written: &mut written,
                 })?);
             }

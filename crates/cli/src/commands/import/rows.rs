@@ -163,7 +163,7 @@ pub(super) fn import(
                     candidates: if is_linked { candidates.clone() } else { Vec::new() },
                 };
                 let part = write(*source, surveyed, &placing, book)?;
-                check_strict(options, source, columns, &part)?;
+                check_strict(options, *source, columns, &part)?;
                 row += part.rows as u32;
                 written.merge(part);
             }

@@ -5,22 +5,21 @@ use super::opened::Opened;
 use crate::docket::shape::Shape;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
-use crate::io::source::Source;
 use crate::io::target::Target;
 use crate::links::{self, make::NewLink};
 use crate::receipt::{Receipt, SheetReceipt};
 use crate::state;
 use crate::wording;
-use incola_core::kind::Kind;
 use incola_core::reading::ColumnReading;
 use incola_core::settings::model::Mode;
 use incola_core::words::counted;
-use incola_engine::cells::ColumnWriter;
-use incola_engine::feed::Feed;
+use incola_engine::feed::{Feed, outside};
+use incola_engine::import::NewSheet;
 use incola_engine::import::{Slot, Written};
 use incola_engine::link;
+use incola_engine::place::OwnNames;
 use incola_engine::stop::Stop;
-use incola_workbook::{BookWriter, CellRef, Range, SheetColumn, StyleId, Styles};
+use incola_workbook::{BookWriter, CellRef, Range, StyleId, Styles};
 use std::path::Path;
 
 /// Fails if a place was stated for a sheet that is yet to be made: a new one begins at A1.
@@ -61,26 +60,32 @@ pub(super) fn dry_written(columns: &[ColumnReading], records: u64) -> Written {
     written
 }
 
+/// Fails if values must not be misfits and one is.
+///
+/// # Errors
+/// [`Stop::Outside`] with status 4.
 pub(super) fn check_strict(
     options: &Options,
-    source: &Source,
+    source: &dyn Feed,
     columns: &[ColumnReading],
     written: &Written,
-) -> Result<()> {
-    let Some(first) = written.misfit_cells.first().filter(|_| options.place.strict == Some(true)) else {
-        return Ok(());
-    };
+) -> incola_engine::stop::Result<()> {
+    let is_strict = options.place.strict == Some(true);
+    let Some(first) = written.misfit_cells.first().filter(|_| is_strict) else { return Ok(()) };
     let name = columns.get(first.column - 1).map_or("", |c| c.name.as_str());
-    Err(Failure::protected(format!(
+    let failure = Failure::protected(format!(
         "{}: line {}: \u{201c}{}\u{201d} in \u{201c}{name}\u{201d} {} ({} in all)",
         source.shown(),
         first.line,
         first.text,
         wording::cells::note(first.why),
         counted(written.misfits, "misfit", "misfits")
+    ));
+    Err(outside(
+        failure
+            .leaving("nothing was written, because of --strict")
+            .help(format!("to keep such values as text: leave --strict out, or use --as '{name}=text'")),
     ))
-    .leaving("nothing was written, for --strict was given")
-    .help(format!("keep such values as text: leave --strict out, or say --as '{name}=text'")))
 }
 
 /// The format of the numbers of records, where they are wanted.
@@ -88,42 +93,30 @@ pub(super) fn number_style_for(options: &Options, styles: &mut Styles) -> StyleI
     if options.place.number_column.is_some() { styles.number_format("0") } else { StyleId::default() }
 }
 
-/// The columns of a new sheet: what counts the records and what says the source, then those of the source.
-pub(super) fn sheet_columns(
-    slots: &[Slot],
-    columns: &[ColumnReading],
-    writers: &[ColumnWriter],
-    (options, shape): (&Options, &Shape),
-    (longest_source, number_style): (u32, StyleId),
-) -> Vec<SheetColumn> {
-    let column = |slot: &Slot| match slot {
-        Slot::Field(n) => SheetColumn {
-            name: columns[*n].name.clone(),
-            longest: columns[*n].stats.longest,
-            style: writers[*n].empty_style(&columns[*n]),
-            is_text: columns[*n].rule.kind() == Kind::Text,
-            description: shape.descriptions.get(*n).cloned().flatten(),
+/// A new sheet with these columns. `table`: the name of its table.
+pub(super) fn layout_of<'o>(
+    (name, table): (&str, Option<String>),
+    options: &'o Options,
+    shape: &'o Shape,
+    is_linked: bool,
+) -> NewSheet<'o> {
+    NewSheet {
+        name: name.to_owned(),
+        table,
+        has_heading: true,
+        slots: slots_of(options, shape),
+        descriptions: &shape.descriptions,
+        names: OwnNames {
+            number_rows: options.place.number_column.as_deref(),
+            source_column: options.place.source_column.as_deref(),
         },
-        Slot::RecordNumber => SheetColumn {
-            name: options.place.number_column.clone().unwrap_or_default(),
-            longest: 6,
-            style: number_style,
-            is_text: false,
-            description: None,
-        },
-        Slot::SourceName | Slot::Nothing => SheetColumn {
-            name: options.place.source_column.clone().unwrap_or_default(),
-            longest: longest_source,
-            style: Styles::TEXT,
-            is_text: true,
-            description: None,
-        },
-    };
-    slots.iter().map(column).collect()
+        is_linked,
+        candidates: Vec::new(),
+    }
 }
 
 /// What goes into the columns of a new sheet.
-pub(super) fn slots_of(options: &Options, shape: &Shape) -> Vec<Slot> {
+fn slots_of(options: &Options, shape: &Shape) -> Vec<Slot> {
     let number = options.place.number_column.iter().map(|_| Slot::RecordNumber);
     let source = options.place.source_column.iter().map(|_| Slot::SourceName);
     number.chain(source).chain(shape.order.iter().map(|n| Slot::Field(*n))).collect()

@@ -4,21 +4,17 @@ use super::item::Options;
 use super::item::{Book, Item, check_limits, names_of};
 use super::opened::Opened;
 use super::rows::{self, Together};
-use super::sheet::{
-    check_new_sheet, check_strict, dry_written, finish, number_style_for, sheet_columns, slots_of,
-};
+use super::sheet::{check_new_sheet, check_strict, dry_written, finish, layout_of};
 use crate::failure::{Failure, Result};
 use crate::io::source::Source;
 use crate::links::{self, make::Made};
 use crate::placeholders::{self, Names};
 use crate::receipt::{Receipt, SheetReceipt};
 use incola_core::settings::Place;
-use incola_engine::cells::ColumnWriter;
 use incola_engine::feed::Feed;
-use incola_engine::import::{Placing, Written, write};
-use incola_engine::stop::Stop;
+use incola_engine::import::Written;
 use incola_engine::text::{Surveyed, conclude};
-use incola_workbook::{SheetLayout, Styles, sheet_name};
+use incola_workbook::{Styles, sheet_name};
 use std::sync::Arc;
 
 /// Imports all sources of a workbook into one table, as what was typed and the docket of the first one say.
@@ -55,7 +51,6 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
         return finish(&options.typed, &to.path, opened, &styles, vec![sheet]);
     }
     let columns = &combined.columns;
-    let writers = ColumnWriter::for_book(columns, &mut styles, opened.from_1904);
     let name = sheet_name::legal(&wanted, &[]);
     check_new_sheet(options, &to.path, &name)?;
     opened.check_free(&to.path, &name)?;
@@ -66,53 +61,33 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     }
     let place = Place { source_column: Some(source_column), ..options.place.clone() };
     let options = Options { typed: Arc::clone(&options.typed), read: options.read.clone(), place };
-    let longest = sources.iter().map(|(s, _)| s.label().encode_utf16().count()).max().unwrap_or(0) as u32;
-    let slots = slots_of(&options, shape);
-    let number_style = number_style_for(&options, &mut styles);
-    let layout = SheetLayout {
-        name: name.clone(),
-        columns: sheet_columns(&slots, columns, &writers, (&options, shape), (longest, number_style)),
-        rows: combined.records,
-        header: true,
-        table: table.clone(),
-    };
-    let first_row = layout.first_row();
     let is_linked = links::make::is_wanted(&options, &sources);
-    let mut row = first_row;
-    let mut written = Written::default();
-    if let Some(writer) = &mut opened.writer {
-        writer.begin_sheet(layout, &styles).map_err(Stop::NotWritten)?;
-        for (source, surveyed) in &sources {
-            let label = source.label();
-            let placing = Placing {
-                first_record: row - first_row + 1,
-                ..Placing::new((columns, &writers), slots.clone(), row, &label, number_style)
-                    .linked(is_linked, Vec::new())
-            };
-            let part = write(*source, surveyed, &placing, writer)?;
-            check_strict(&options, source, columns, &part)?;
-            row += part.rows as u32;
-            written.merge(part);
+    let sheet = layout_of((&name, table.clone()), &options, shape, is_linked);
+    let written = match &mut opened.writer {
+        None => dry_written(columns, combined.records),
+        Some(book) => {
+            let feeds: Vec<(&dyn Feed, &Surveyed)> =
+                sources.iter().map(|(s, of)| (*s as &dyn Feed, *of)).collect();
+            let check = |source: &dyn Feed, part: &Written| check_strict(&options, source, columns, part);
+            let mut written = sheet.write(&feeds, columns, (book, &mut styles, opened.from_1904), check)?;
+            if is_linked {
+                opened.links.push(links::make::link(&mut Made {
+                    book: &to.path,
+                    options: &options,
+                    docket: docket.as_ref(),
+                    sources: &sources,
+                    columns,
+                    shape,
+                    slots: &sheet.slots,
+                    sheet: &name,
+                    table: table.as_deref(),
+                    range: links::make::range_of(sheet.slots.len(), sheet.first_row(), written.rows),
+                    written: &mut written,
+                })?);
+            }
+            written
         }
-        writer.end_sheet().map_err(Stop::NotWritten)?;
-        if is_linked {
-            opened.links.push(links::make::link(&mut Made {
-                book: &to.path,
-                options: &options,
-                docket: docket.as_ref(),
-                sources: &sources,
-                columns,
-                shape,
-                slots: &slots,
-                sheet: &name,
-                table: table.as_deref(),
-                range: links::make::range_of(slots.len(), first_row, written.rows),
-                written: &mut written,
-            })?);
-        }
-    } else {
-        written = dry_written(columns, combined.records);
-    }
+    };
     let link = opened.key_of_last(&name);
     let mut sheet = SheetReceipt::new(&sources, columns, name, table, written);
     sheet.link = link;
