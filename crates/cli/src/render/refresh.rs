@@ -152,7 +152,7 @@ fn link_page(report: &Report, tells_all: bool) -> String {
         say("conflicts", format!("the {winner} wins"));
     }
     let by = if report.key.is_empty() { "what they hold".to_owned() } else { line(&report.key.join(", ")) };
-    say("known by", by);
+    say("matched by", by);
     let hand: Vec<String> = [
         (report.kept_edits, "row keeps what was typed into it", "rows keep what was typed into them"),
         (report.own, "row added by hand stays", "rows added by hand stay"),

@@ -366,7 +366,7 @@ fn without_a_key_rows_are_known_by_what_they_hold() {
     folder.write_old("moves.csv", "Berth,Cargo,Tons\n007,grain,5\n012,timber,8\n003,fuel,9\n");
     let run = folder.refresh("").expect(0);
     assert!(
-        run.out.contains("known by  what they hold") || run.out.contains("known by      what they hold"),
+        run.out.contains("known by  what they hold") || run.out.contains("matched by    what they hold"),
         "{}",
         run.out
     );
