@@ -85,6 +85,7 @@ fn list(options: &LinkList) -> Result<ExitCode> {
             rows: link.table.rows,
             key: link.table.key.clone(),
             columns: link.columns.iter().map(|c| c.heading.clone()).collect(),
+            appended: appended_to(path, link, located.as_ref()),
         });
     }
     if options.json {
@@ -94,6 +95,14 @@ fn list(options: &LinkList) -> Result<ExitCode> {
     }
     let needs_a_look = rows.iter().any(|r| matches!(r.state, "missing" | "no table")) || !lost.is_empty();
     Ok(if needs_a_look { ExitCode::NeedsALook } else { ExitCode::Done })
+}
+
+/// The files that were appended to the table of a link.
+fn appended_to(path: &Path, link: &Link, located: Option<&refresh::Located>) -> Vec<String> {
+    let sheet = located.map_or(&link.table.sheet, |l| &l.sheet_name);
+    let table = located.map_or(&link.table.table, |l| &l.table);
+    let files = state::appended::of_table(path, sheet, table.as_deref());
+    files.into_iter().map(|file| file.source).collect()
 }
 
 /// A workbook to be changed, which nobody else changes from here on.

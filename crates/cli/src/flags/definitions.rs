@@ -302,8 +302,11 @@ pub(crate) struct Import {
     #[arg(long, value_name = "CELL|NAME", help_heading = PLACE)]
     pub(crate) at: Option<String>,
     /// fresh (the default): the cells must be empty; replace: existing rows are replaced; append: rows go under the last one
-    #[arg(long, value_name = "MODE", value_parser = word("place", "mode"), help_heading = PLACE)]
+    #[arg(long, value_name = "MODE", value_parser = word("place", "mode"), hide_possible_values = true, help_heading = PLACE)]
     pub(crate) mode: Option<String>,
+    /// Append a file although the same bytes were appended to that table before
+    #[arg(long, help_heading = PLACE, hide_short_help = true)]
+    pub(crate) again: bool,
     /// The cells that hold the records of a plain range, where totals follow below them: A2:D51
     #[arg(long, value_name = "RANGE", help_heading = PLACE, hide_short_help = true)]
     pub(crate) rows: Option<String>,
@@ -320,16 +323,16 @@ pub(crate) struct Import {
     #[arg(long, value_name = "NAME", help_heading = PLACE, hide_short_help = true)]
     pub(crate) number_column: Option<String>,
     /// How columns find their headings [default: name]
-    #[arg(long = "match", value_name = "BY", value_parser = word("place", "match"), help_heading = DIFFER, hide_short_help = true)]
+    #[arg(long = "match", value_name = "BY", value_parser = word("place", "match"), hide_possible_values = true, help_heading = DIFFER, hide_short_help = true)]
     pub(crate) matching: Option<String>,
     /// Headings without a column: their cells stay empty [default: stop]
-    #[arg(long, value_name = "blank", value_parser = word("place", "missing_columns"), help_heading = DIFFER)]
+    #[arg(long, value_name = "blank", value_parser = word("place", "missing_columns"), hide_possible_values = true, help_heading = DIFFER)]
     pub(crate) missing_columns: Option<String>,
     /// Columns without a heading: add one, or skip the column [default: stop]
-    #[arg(long, value_name = "add|skip", value_parser = word("place", "extra_columns"), help_heading = DIFFER)]
+    #[arg(long, value_name = "add|skip", value_parser = word("place", "extra_columns"), hide_possible_values = true, help_heading = DIFFER)]
     pub(crate) extra_columns: Option<String>,
     /// How the sheet spells column names: lower, upper, or first (a capital at the beginning)
-    #[arg(long, value_name = "CASE", value_parser = word("place", "name_case"), help_heading = COLUMNS, hide_short_help = true)]
+    #[arg(long, value_name = "CASE", value_parser = word("place", "name_case"), hide_possible_values = true, help_heading = COLUMNS, hide_short_help = true)]
     pub(crate) name_case: Option<String>,
     /// The columns that make a record the same record at a refresh, as one record [default: a column without repeats]
     #[arg(long, value_name = "COLUMNS", help_heading = LINK)]
@@ -367,7 +370,7 @@ pub(crate) struct Read {
     #[arg(long, value_name = "NAME", help_heading = LINES)]
     pub(crate) encoding: Option<String>,
     /// Layout: delimited, fixed, multiline (several lines make a record) or report [default: detected]
-    #[arg(long, value_name = "KIND", value_parser = word("read", "layout"), help_heading = LINES)]
+    #[arg(long, value_name = "KIND", value_parser = word("read", "layout"), hide_possible_values = true, help_heading = LINES)]
     pub(crate) layout: Option<String>,
     /// The line of the names, or none, or auto
     #[arg(long, value_name = "LINE|none|auto", help_heading = LINES)]
@@ -379,14 +382,14 @@ pub(crate) struct Read {
     #[arg(long, value_name = "PREFIX|none", allow_hyphen_values = true, help_heading = LINES, hide_short_help = true)]
     pub(crate) comment: Option<String>,
     /// Empty rows among the records: drop them, or keep them as rows without values [default: drop]
-    #[arg(long, value_name = "drop|keep", value_parser = word("read", "blank_rows"), help_heading = LINES, hide_short_help = true)]
+    #[arg(long, value_name = "drop|keep", value_parser = word("read", "blank_rows"), hide_possible_values = true, help_heading = LINES, hide_short_help = true)]
     pub(crate) blank_rows: Option<String>,
     /// What is between fields: one or more characters, or tab, space, comma, semicolon, pipe, caret, colon; none: each
     /// line is one value
     #[arg(long, value_name = "X", allow_hyphen_values = true, help_heading = DELIMITED)]
     pub(crate) delimiter: Option<String>,
     /// Whether several delimiters in a row count as one
-    #[arg(long, value_name = "yes|no", value_parser = ["yes", "no"], help_heading = DELIMITED, hide_short_help = true)]
+    #[arg(long, value_name = "yes|no", value_parser = ["yes", "no"], hide_possible_values = true, help_heading = DELIMITED, hide_short_help = true)]
     pub(crate) runs_as_one: Option<String>,
     /// The quote character, or none
     #[arg(long, value_name = "C|none", help_heading = DELIMITED)]
@@ -404,7 +407,7 @@ pub(crate) struct Read {
     #[arg(long, value_name = "N:M", help_heading = FIXED, hide_short_help = true)]
     pub(crate) move_start: Vec<String>,
     /// What starts count [default: characters]
-    #[arg(long, value_name = "characters|bytes", value_parser = word("read", "starts_in"), help_heading = FIXED, hide_short_help = true)]
+    #[arg(long, value_name = "characters|bytes", value_parser = word("read", "starts_in"), hide_possible_values = true, help_heading = FIXED, hide_short_help = true)]
     pub(crate) starts_in: Option<String>,
     /// Lines of a record
     #[arg(long, value_name = "N", help_heading = FIXED, hide_short_help = true)]
@@ -423,10 +426,10 @@ pub(crate) struct Read {
     #[arg(long, value_name = "A,B,C", help_heading = COLUMNS, hide_short_help = true)]
     pub(crate) names: Option<String>,
     /// The character before decimals: . or ,
-    #[arg(long, value_name = "C", value_parser = word("read", "decimal_char"), help_heading = COLUMNS)]
+    #[arg(long, value_name = "C", value_parser = word("read", "decimal_char"), hide_possible_values = true, help_heading = COLUMNS)]
     pub(crate) decimal_char: Option<String>,
     /// The character between groups of digits: . or , or ' or space
-    #[arg(long, value_name = "C", value_parser = word("read", "group_char"), help_heading = COLUMNS, hide_short_help = true)]
+    #[arg(long, value_name = "C", value_parser = word("read", "group_char"), hide_possible_values = true, help_heading = COLUMNS, hide_short_help = true)]
     pub(crate) group_char: Option<String>,
     /// Spellings that mean empty, as one record: n/a,-
     #[arg(long, value_name = "TOKENS", allow_hyphen_values = true, help_heading = COLUMNS)]

@@ -167,7 +167,7 @@ mod tests {
     use std::collections::BTreeSet;
 
     /// Options that no docket has: they are of one import alone, or say which docket.
-    const TYPED_ONLY: [&str; 16] = [
+    const TYPED_ONLY: [&str; 17] = [
         "sources",
         "into",
         "rows",
@@ -184,6 +184,7 @@ mod tests {
         "kinds",
         "rename",
         "no_link",
+        "again",
     ];
 
     #[test]

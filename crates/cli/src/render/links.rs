@@ -21,6 +21,8 @@ pub(crate) struct Row {
     pub(crate) rows: u64,
     pub(crate) key: Vec<String>,
     pub(crate) columns: Vec<String>,
+    /// Files that were appended to the table, as far as this user did it.
+    pub(crate) appended: Vec<String>,
 }
 
 /// A workbook's links.
@@ -112,8 +114,11 @@ pub(crate) fn page(book: &str, rows: &[Row], lost: &[String]) -> String {
         } else {
             format!("by {}", row.key.join(", "))
         };
-        let mut about = vec![format!("sheet {}, {table}{range}; records are known {key}", line(&row.sheet))];
+        let mut about = vec![format!("sheet {}, {table}{range}; rows are matched {key}", line(&row.sheet))];
         about.push(format!("columns from it: {}", line(&row.columns.join(", "))));
+        if !row.appended.is_empty() {
+            about.push(format!("appended: {}", line(&row.appended.join(", "))));
+        }
         about.extend(row.in_full.iter().map(|path| format!("reads {}", line(path))));
         for text in about {
             for part in wrap(&text, columns.saturating_sub(8).max(24)) {
@@ -123,7 +128,7 @@ pub(crate) fn page(book: &str, rows: &[Row], lost: &[String]) -> String {
     }
     for id in lost {
         out.push_str(&format!(
-            "\n  {} link {id}: nothing but its name is left, for the workbook was saved by a program that drops such parts\n        to make it anew: incola link repoint {} {id} SOURCE\n",
+            "\n  {} link {id}: only its name is left, because the workbook was saved by a program that drops such parts\n        to make it again: incola link repoint {} {id} SOURCE\n",
             style::alert("look "),
             super::command::quoted(book)
         ));

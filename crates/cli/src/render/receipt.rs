@@ -237,7 +237,7 @@ fn cells(out: &mut String, label: &str, list: &[CellNote], total: u64, sheet: &S
 /// Filled and blank cells and the sum of each column that was written.
 fn column_table(sheet: &SheetReceipt, columns: usize) -> String {
     let list: Vec<_> = sheet.columns.iter().filter(|c| c.kind != Kind::Skip).collect();
-    let heads = ["column", "kind", "cells", "blank", "sum"];
+    let heads = ["column", "kind", "cells", "empty", "sum"];
     let rows: Vec<[String; 5]> = list
         .iter()
         .map(|c| {

@@ -1,6 +1,7 @@
 //! What is remembered between runs, in the user's state folder, and what keeps workbooks safe: one Incola at a time, the version before
 //! kept so that it can be had back, what is known of links, and which dockets were used.
 
+pub(crate) mod appended;
 mod clock;
 pub(crate) mod folder;
 mod lock;

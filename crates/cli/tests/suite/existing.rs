@@ -116,7 +116,7 @@ fn rows_go_under_those_of_a_table_whatever_the_order_of_columns() {
     );
     assert!(folder.part("book.xlsx", "xl/worksheets/sheet1.xml").contains("<dimension ref=\"A1:D5\"/>"));
     // A second time, under those.
-    folder.run("import april.csv --into book.xlsx --sheet calls --mode append").expect(0);
+    folder.run("import april.csv --into book.xlsx --sheet calls --mode append --again").expect(0);
     assert_eq!(rows(&folder, "calls").len(), 7);
 }
 
@@ -289,7 +289,7 @@ fn missing_and_extra_columns_are_what_the_clerk_says() {
     folder.run(&format!("{append} --missing-columns blank --extra-columns skip")).expect(0);
     assert_eq!(rows(&folder, "calls")[3], "3|\"031\"||7.25");
     folder
-        .run(&format!("{append} --missing-columns blank --extra-columns add --source-column File"))
+        .run(&format!("{append} --missing-columns blank --extra-columns add --source-column File --again"))
         .expect(0);
     let all = rows(&folder, "calls");
     assert_eq!(all[0], "\"Call\"|\"Berth\"|\"Arrived\"|\"Dues\"|\"Cargo\"|\"File\"");
@@ -326,7 +326,7 @@ fn rows_under_others_are_of_their_kind() {
     assert_eq!(all[3..], ["\"X7\"|\"31\"|47939|7.25", "8|\"12\"|47940|8"].map(String::from));
     // What the clerk says comes first.
     folder
-        .run("import april.csv --into book.xlsx --sheet calls --mode append --as Berth=number --as Call=text")
+        .run("import april.csv --into book.xlsx --sheet calls --mode append --as Berth=number --as Call=text --again")
         .expect(0);
     assert_eq!(rows(&folder, "calls")[5], "\"X7\"|31|47939|7.25");
 }

@@ -105,11 +105,11 @@ fn what_the_source_changed_comes_in_and_is_told() {
     insta::assert_snapshot!(run.out.lines().filter(|l| !l.contains("before:")).collect::<Vec<_>>().join("\n"), @r"
     book.xlsx   would be changed (dry run)
 
-      link      calls, table calls in sheet calls
-      rows      4 → 5: 2 added, 1 gone, 1 revised, 2 the same
-      known by  Call
-      sum       Dues in the source: 25.50 → 26.65
-      days      Arrived: 2031-03-17 to 2031-03-20 → 2031-03-17 to 2031-04-03
+      link        calls, table calls in sheet calls
+      rows        4 → 5: 2 added, 1 gone, 1 revised, 2 the same
+      matched by  Call
+      sum         Dues in the source: 25.50 → 26.65
+      days        Arrived: 2031-03-17 to 2031-03-20 → 2031-03-17 to 2031-04-03
 
       revised   row 3  Call A-2  Dues: 3.00 → 3.40
       added     row 5  Call A-5
@@ -664,7 +664,7 @@ fn a_link_survives_a_program_that_drops_its_parts() {
     folder.drop_links();
     folder.forget(&["link", "rows"]);
     let run = folder.run("link list book.xlsx").expect(1);
-    assert!(run.out.contains("nothing but its name is left"), "{}", run.out);
+    assert!(run.out.contains("only its name is left"), "{}", run.out);
     let id = run.out.split("link repoint book.xlsx ").nth(1).unwrap().split(' ').next().unwrap().to_owned();
     folder.run(&format!("link repoint book.xlsx {id} calls.csv")).expect(0);
     let run = folder.refresh("").expect(4);

@@ -29,6 +29,41 @@ fn versions(folder: &Folder) -> Vec<PathBuf> {
 }
 
 #[test]
+fn a_file_is_not_appended_twice_unnoticed() {
+    let folder = Folder::new()
+        .with("march.csv", "Call,Dues\nA-1,12.5\n")
+        .with("april.csv", "Call,Dues\nB-1,3.25\nB-2,4\n")
+        .with("copy.csv", "Call,Dues\nB-1,3.25\nB-2,4\n");
+    folder.run("import march.csv --into calls.xlsx --sheet Calls").expect(0);
+    let append =
+        |file: &str| folder.run(&format!("import {file} --into calls.xlsx --sheet Calls --mode append"));
+    append("april.csv").expect(0);
+    let before = std::fs::read(folder.path("calls.xlsx")).unwrap();
+    // The bytes count, not the name.
+    for file in ["april.csv", "copy.csv"] {
+        let run = append(file).expect(4);
+        assert!(
+            run.err.contains("appended to \u{201c}march\u{201d} before") && run.err.contains("--again"),
+            "{}",
+            run.err
+        );
+        assert_eq!(std::fs::read(folder.path("calls.xlsx")).unwrap(), before);
+    }
+    assert!(folder.run("link list calls.xlsx").expect(0).out.contains("appended: april.csv"));
+    append("april.csv --dry-run --again").expect(0);
+    append("copy.csv --again").expect(0);
+    assert_eq!(folder.cells("calls.xlsx", "Calls").len(), 6);
+    // What is undone may be appended again.
+    folder.run("undo calls.xlsx").expect(0);
+    folder.run("undo calls.xlsx").expect(0);
+    append("april.csv").expect(0);
+    // And so may what was appended to rows that were replaced.
+    folder.run("import march.csv --into calls.xlsx --sheet Calls --mode replace").expect(0);
+    append("april.csv").expect(0);
+    assert_eq!(folder.cells("calls.xlsx", "Calls").len(), 4);
+}
+
+#[test]
 fn a_run_that_was_killed_does_not_spoil_undo() {
     // Killed after the workbook was replaced, and before it could say so.
     let (folder, before) = changed();

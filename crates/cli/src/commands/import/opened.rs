@@ -6,6 +6,7 @@ use crate::io::identity::Identity;
 use crate::io::target::{self, Target};
 use crate::links::make::NewLink;
 use crate::render::command::quoted;
+use crate::state::appended::Appended;
 use crate::state::{self, Lock};
 use incola_workbook::{BookWriter, ExistingBook, sheet_name};
 use std::path::Path;
@@ -24,6 +25,10 @@ pub(super) struct Opened {
     pub(super) existed: bool,
     /// Links that stand in it once it is written.
     pub(super) links: Vec<NewLink>,
+    /// Files that are appended to its tables.
+    pub(super) appended: Vec<Appended>,
+    /// Tables whose rows are replaced, by sheet.
+    pub(super) replaced: Vec<(String, Option<String>)>,
     /// The workbook that is there, if nothing is written.
     unwritten: Option<ExistingBook>,
     _lock: Lock,
@@ -42,6 +47,8 @@ impl Opened {
                 from_1904: false,
                 existed: false,
                 links: Vec::new(),
+                appended: Vec::new(),
+                replaced: Vec::new(),
                 unwritten: None,
                 _lock: lock,
             });
@@ -54,6 +61,8 @@ impl Opened {
             from_1904: existing.is_1904(),
             existed: true,
             links: Vec::new(),
+            appended: Vec::new(),
+            replaced: Vec::new(),
             unwritten: None,
             _lock: lock,
         };

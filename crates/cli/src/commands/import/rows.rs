@@ -9,6 +9,9 @@ use crate::failure::{Failure, Result};
 use crate::io::source::Source;
 use crate::links::{self, make::Made};
 use crate::receipt::SheetReceipt;
+use crate::render;
+use crate::state;
+use crate::state::appended::{self, Appended};
 use incola_core::evidence::DecidedBy;
 use incola_core::kind::{DateOrder, Kind};
 use incola_core::notice::{Notice, NoticeCode};
@@ -99,6 +102,12 @@ pub(super) fn import(
     let Some(existing) = opened.existing() else { return Err(Failure::usage("there is no workbook")) };
     let place = place::find(existing, (sheet, &name), &wish, &offers, records)?;
     check_said(&place, said, &name)?;
+    let table = place.table.as_ref().map(|t| t.name.clone());
+    let table = table.or_else(|| wish.new_table.clone().filter(|_| place.heading_row.is_some()));
+    let mut appended = Vec::new();
+    if wish.mode == Mode::Append {
+        appended = new_files(options, path, &together.sources, (&name, table.as_deref()))?;
+    }
     let mut notices = Vec::new();
     if place.facts.is_protected {
         notices.push(Notice::new(
@@ -171,8 +180,10 @@ pub(super) fn import(
             written
         }
     };
-    let table = place.table.as_ref().map(|t| t.name.clone());
-    let table = table.or_else(|| wish.new_table.clone().filter(|_| place.heading_row.is_some()));
+    opened.appended.extend(appended);
+    if wish.mode == Mode::Replace {
+        opened.replaced.push((name.clone(), table.clone()));
+    }
     if is_linked && opened.writer.is_some() {
         let mut new = links::make::link(&mut Made {
             book: path,
@@ -203,6 +214,44 @@ pub(super) fn import(
     receipt.matched.clone_from(&place.pairs.alike);
     receipt.notices.extend(notices);
     Ok(receipt)
+}
+
+/// The files that are to be appended to a table, none of which was before.
+///
+/// # Errors
+/// Status 4 if one was.
+fn new_files(
+    options: &Options,
+    book: &Path,
+    sources: &[(&Source, &Surveyed)],
+    (sheet, table): (&str, Option<&str>),
+) -> Result<Vec<Appended>> {
+    let mut files = Vec::new();
+    for (source, surveyed) in sources.iter().filter(|(_, surveyed)| surveyed.reading.records > 0) {
+        let digest = format!("{:016x}", source.digest()?.1);
+        let before = appended::find(book, sheet, table, &digest).filter(|_| !options.typed.again);
+        if let Some(before) = before {
+            let rows = counted(before.rows, "row", "rows");
+            return Err(Failure::protected(format!(
+                "{}: the same file was appended to \u{201c}{}\u{201d} before, on {} ({rows})",
+                source.shown(),
+                table.unwrap_or(sheet),
+                render::links::local(&before.at)
+            ))
+            .leaving("the workbook was not changed")
+            .help("to append it once more: --again")
+            .help("if those rows are no longer there, --again is right too"));
+        }
+        files.push(Appended {
+            sheet: sheet.to_owned(),
+            table: table.map(str::to_owned),
+            source: source.name.clone(),
+            digest,
+            rows: surveyed.reading.records,
+            at: state::now(),
+        });
+    }
+    Ok(files)
 }
 
 /// What is to be known where rows become more or others: ranges that end where they ended, rows that were hidden, comments.

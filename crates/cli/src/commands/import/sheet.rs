@@ -144,6 +144,10 @@ pub(super) fn finish(
         for new in &opened.links {
             links::make::remember(new, path);
         }
+        for (sheet, table) in &opened.replaced {
+            state::appended::forget(path, sheet, table.as_deref());
+        }
+        state::appended::note(path, &opened.appended);
         bytes = std::fs::metadata(path).map(|m| m.len()).ok();
     }
     Ok(Receipt { book: path.display().to_string(), existed, bytes, dry_run: typed.dry_run, sheets })
