@@ -36,4 +36,5 @@ pub mod link;
 pub mod place;
 pub mod refresh;
 pub mod stop;
+pub mod tally;
 pub mod text;

@@ -61,6 +61,13 @@ pub enum Stop {
         /// Columns of its widest record.
         columns: usize,
     },
+    /// More groups than a tally has.
+    TooManyGroups {
+        /// The column that divides them.
+        column: String,
+        /// Most of them.
+        most: usize,
+    },
     /// A record of more bytes than any has.
     RecordTooLong {
         /// Its line, from 1, where that is known.

@@ -6,5 +6,6 @@ pub(crate) mod import;
 pub(crate) mod inspect;
 pub(crate) mod link;
 pub(crate) mod refresh;
+pub(crate) mod tally;
 pub(crate) mod undo;
 pub(crate) mod watch;

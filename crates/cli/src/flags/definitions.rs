@@ -32,6 +32,8 @@ pub(crate) enum Command {
     Inspect(Box<Inspect>),
     /// Read sources, place them in a workbook as tables, and print the receipt
     Import(Box<Import>),
+    /// Show control totals of text: records, sums, extremes and where they are; in groups, and against figures from elsewhere
+    Tally(Box<Tally>),
     /// Write, list and check dockets: readings written down for the next file of the same sort
     Docket(Docket),
     /// Show what changed in the sources of linked tables, and bring the tables up to date around what was changed by hand
@@ -74,6 +76,34 @@ pub(crate) struct Inspect {
     /// Records (with --raw: lines) to show
     #[arg(long, value_name = "N", default_value_t = 8)]
     pub(crate) rows: usize,
+    /// How the sources are read.
+    #[command(flatten)]
+    pub(crate) read: Read,
+}
+
+/// Options of `tally`.
+#[derive(Debug, Args)]
+#[command(after_help = examples(&[
+    ("incola tally dues.csv", "sums, extremes and where they are"),
+    ("incola tally calls.csv --by Arrived/month", "a line for each month"),
+    ("incola tally dues.csv --expect Dues=231648.43 --expect-records 48", "status 1 if one disagrees"),
+]))]
+pub(crate) struct Tally {
+    /// Files, folders of files, patterns in quotes, or web addresses; `-` for standard input
+    #[arg(required = true, value_name = "SOURCE")]
+    pub(crate) sources: Vec<String>,
+    /// Groups: by the values of a column, or the times of dates: Arrived/day, week, month, quarter, year
+    #[arg(long, value_name = "COLUMN[/PERIOD]")]
+    pub(crate) by: Option<String>,
+    /// The sum that a column must have, with a decimal point; repeatable
+    #[arg(long, value_name = "COLUMN=SUM")]
+    pub(crate) expect: Vec<String>,
+    /// The number of records that there must be
+    #[arg(long, value_name = "N")]
+    pub(crate) expect_records: Option<u64>,
+    /// Print the tallies as JSON, for programs
+    #[arg(long)]
+    pub(crate) json: bool,
     /// How the sources are read.
     #[command(flatten)]
     pub(crate) read: Read,

@@ -38,6 +38,10 @@ impl From<Stop> for Failure {
                     .leaving("nothing was written")
                     .help("check the delimiter: incola inspect --raw shows the lines")
             }
+            Stop::TooManyGroups { column, most } => {
+                Self::usage(format!("--by: \u{201c}{column}\u{201d} makes more than {most} groups"))
+                    .help("choose a column with fewer different values, or a longer period")
+            }
             Stop::RecordTooLong { line } => too_long(line),
             Stop::Book(error) => Self::unreadable(error.to_string()).leaving("the workbook was not changed"),
             Stop::NotWritten(error) => not_written(&error),

@@ -21,6 +21,7 @@
 
 mod grid;
 mod support;
+mod tally;
 
 mod clerk;
 mod dockets;

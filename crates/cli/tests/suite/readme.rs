@@ -10,6 +10,7 @@ fn the_demo_runs_and_the_readme_shows_its_output() {
         include_str!("../../../../README.md"),
         include_str!("../../../../docs/look.md"),
         include_str!("../../../../docs/place.md"),
+        include_str!("../../../../docs/check.md"),
         include_str!("../../../../docs/keep.md"),
         include_str!("../../../../docs/refresh.md"),
     ];

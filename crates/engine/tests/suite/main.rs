@@ -5,6 +5,7 @@ mod places;
 mod refresh;
 mod round_trip;
 mod stops;
+mod tally;
 
 use incola_core::reading::Choices;
 use incola_engine::feed::{Feed, InMemory};

@@ -138,6 +138,17 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         "--into",
         &place("harbour.xlsx"),
     ])?);
+    step("What was imported is checked: the dues by week, and the figures that the office wrote down.")?;
+    code = code.max(obey(&[
+        "tally",
+        &place("port-calls.csv"),
+        "--by",
+        "Arrived/week",
+        "--expect-records",
+        "48",
+        "--expect",
+        "Dues=231648.43",
+    ])?);
     step("In the broker's file nothing is to be added up: every column is forced to text.")?;
     code = code.max(obey(&[
         "import",
@@ -352,6 +363,7 @@ fn obey(words: &[&str]) -> Result<ExitCode> {
         Command::Import(options) => crate::commands::import::run(&options),
         Command::Refresh(options) => crate::commands::refresh::run(&options),
         Command::Link(options) => crate::commands::link::run(&options.action),
+        Command::Tally(options) => crate::commands::tally::run(&options),
         Command::Docket(options) => crate::commands::docket::run(&options.action),
         _ => Ok(ExitCode::Done),
     }
