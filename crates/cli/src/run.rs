@@ -26,6 +26,11 @@ pub(crate) fn run(args: impl IntoIterator<Item = OsString>) -> ExitCode {
             return code;
         }
     };
+    match cli.color.as_deref() {
+        Some("always") => anstream::ColorChoice::Always.write_global(),
+        Some("never") => anstream::ColorChoice::Never.write_global(),
+        _ => {}
+    }
     interrupt::listen();
     let done = match cli.command {
         Command::Inspect(options) => commands::inspect::run(&options),

@@ -667,9 +667,10 @@ fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice>) {
         }
         if column.misfits.count > 0 {
             let message = format!(
-                "\u{201c}{name}\u{201d}: {} not {} and kept as text",
+                "\u{201c}{name}\u{201d}: {} not {} and {} kept as text",
                 counted(column.misfits.count, "value is", "values are"),
-                column.rule.kind().named(column.misfits.count)
+                column.rule.kind().named(column.misfits.count),
+                if column.misfits.count == 1 { "is" } else { "are" }
             );
             let mut notice = Notice::new(NoticeCode::Misfits, message).in_column(number);
             notice.line = Some(column.misfits.line).filter(|l| *l > 0);

@@ -9,8 +9,10 @@ use crate::io::folder;
 use crate::io::source::Source;
 use crate::output::{print, report};
 use crate::render::command::quoted;
+use crate::render::raw::Lines;
 use crate::render::{self, book::Overview};
-use incola_engine::text::survey;
+use incola_core::settings::LineRange;
+use incola_engine::text::{Surveyed, lines_of, survey};
 use serde::Serialize;
 use std::path::Path;
 
@@ -79,11 +81,30 @@ fn source(options: &Inspect, name: &str) -> Result<Shown> {
     let looks = surveyed.reading.notices.iter().any(|n| n.code.needs_a_look());
     let page = match (options.json, options.raw) {
         (true, _) => String::new(),
-        (_, true) => render::raw::lines(&source, &surveyed, options.rows),
+        (_, true) => render::raw::lines(&source, &surveyed, &raw_lines(options, &source, &surveyed, lines)?),
         _ => render::reading::page(name, &surveyed, options, obeyed.as_deref()),
     };
     let json = ShownJson::Reading(Box::new(render::reading_json::reading(name, &surveyed, obeyed)));
     Ok(Shown { page, json, status: if looks { ExitCode::NeedsALook } else { ExitCode::Done } })
+}
+
+/// Lines that are shown at most, where a range of them is wanted.
+const MOST_LINES: usize = 10_000;
+
+/// The lines that are wanted, or the first ones.
+fn raw_lines(
+    options: &Inspect,
+    source: &Source,
+    surveyed: &Surveyed,
+    wanted: Option<LineRange>,
+) -> Result<Lines> {
+    let Some(wanted) = wanted else {
+        return Ok(Lines { first: 1, count: options.rows, text: surveyed.head.clone() });
+    };
+    let count = usize::try_from(wanted.to.saturating_sub(wanted.from)).unwrap_or(usize::MAX);
+    let count = count.saturating_add(1).min(MOST_LINES);
+    let text = lines_of(source, surveyed, wanted, count)?;
+    Ok(Lines { first: wanted.from, count, text })
 }
 
 fn book(options: &Inspect, name: &str) -> Result<Shown> {

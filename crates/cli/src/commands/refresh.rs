@@ -85,8 +85,11 @@ pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
         let all: Vec<_> = outcomes.iter().map(render::refresh::json).collect();
         print_receipt(&render::json_text(&all))?;
     } else {
-        let pages: Vec<String> = outcomes.iter().map(|o| render::refresh::page(o, options.all)).collect();
-        print_receipt(&pages.join("\n"))?;
+        let shown = outcomes.iter().filter(|o| !options.quiet || o.status() != ExitCode::Done);
+        let pages: Vec<String> = shown.map(|o| render::refresh::page(o, options.all)).collect();
+        if !pages.is_empty() {
+            print_receipt(&pages.join("\n"))?;
+        }
     }
     for outcome in &outcomes {
         for (_, failure) in &outcome.failures {

@@ -23,6 +23,9 @@ pub(crate) struct Cli {
     /// What to do.
     #[command(subcommand)]
     pub(crate) command: Command,
+    /// Colours: as the terminal is, always, or never
+    #[arg(long, global = true, value_name = "auto|always|never", value_parser = ["auto", "always", "never"], hide_possible_values = true, hide_short_help = true)]
+    pub(crate) color: Option<String>,
 }
 
 /// The commands.
@@ -177,6 +180,12 @@ pub(crate) struct Undo {
     /// The workbook
     #[arg(value_name = "BOOK")]
     pub(crate) book: PathBuf,
+    /// List the versions that are kept, the newest first
+    #[arg(long, conflicts_with_all = ["to", "even_changed"])]
+    pub(crate) list: bool,
+    /// Go back to this version of the list; what the workbook is now is kept as the newest version
+    #[arg(long, value_name = "N", conflicts_with = "even_changed")]
+    pub(crate) to: Option<usize>,
     /// Even if the workbook was changed since: those changes are lost
     #[arg(long)]
     pub(crate) even_changed: bool,
@@ -206,6 +215,9 @@ pub(crate) struct Refresh {
     /// Show every change, not only the first few of each sort
     #[arg(long)]
     pub(crate) all: bool,
+    /// Print nothing unless something needs a look
+    #[arg(long, conflicts_with = "json")]
+    pub(crate) quiet: bool,
     /// Print what changed as JSON, for programs
     #[arg(long)]
     pub(crate) json: bool,
@@ -379,6 +391,9 @@ pub(crate) struct Import {
     /// Change the workbook even if it is signed: the signature breaks
     #[arg(long, help_heading = SAFETY, hide_short_help = true)]
     pub(crate) even_signed: bool,
+    /// Print nothing unless something needs a look
+    #[arg(long, help_heading = SAFETY, conflicts_with = "json")]
+    pub(crate) quiet: bool,
     /// Ask nothing, even on a terminal: what cannot be decided stays text
     #[arg(long, help_heading = SAFETY, hide_short_help = true)]
     pub(crate) no_questions: bool,

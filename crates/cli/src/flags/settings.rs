@@ -167,7 +167,7 @@ mod tests {
     use std::collections::BTreeSet;
 
     /// Options that no docket has: they are of one import alone, or say which docket.
-    const TYPED_ONLY: [&str; 17] = [
+    const TYPED_ONLY: [&str; 18] = [
         "sources",
         "into",
         "rows",
@@ -185,6 +185,7 @@ mod tests {
         "rename",
         "no_link",
         "again",
+        "quiet",
     ];
 
     #[test]

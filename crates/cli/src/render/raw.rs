@@ -10,8 +10,18 @@ use incola_core::notice::NoticeCode;
 use incola_core::record::{Division, Multiline};
 use incola_engine::text::Surveyed;
 
-/// The first lines.
-pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> String {
+/// Lines of a source, decoded.
+pub(crate) struct Lines {
+    /// The number of the first one, from 1.
+    pub(crate) first: u64,
+    /// How many are shown at most.
+    pub(crate) count: usize,
+    /// Their text.
+    pub(crate) text: Vec<u8>,
+}
+
+/// Some lines, under a ruler.
+pub(crate) fn lines(source: &Source, surveyed: &Surveyed, wanted: &Lines) -> String {
     let columns = terminal_columns();
     let reading = &surveyed.reading;
     let mut out = format!(
@@ -22,13 +32,14 @@ pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> String
         reading.line_end.word()
     );
     let lone_cr = surveyed.plan.dialect.lone_cr_ends_line;
-    let number = rows.to_string().len().max(3);
+    let last = wanted.first + wanted.count as u64;
+    let number = last.to_string().len().max(3);
     let room = columns.saturating_sub(number + 4).max(20);
     let starts = starts(surveyed);
     ruler(&mut out, number, room, &starts);
-    let text = &surveyed.head;
+    let text = &wanted.text;
     let mut at = 0;
-    for line in 1..=rows {
+    for line in wanted.first..last {
         if at >= text.len() {
             break;
         }
@@ -53,7 +64,7 @@ pub(crate) fn lines(source: &Source, surveyed: &Surveyed, rows: usize) -> String
             t if t.ends_with(b"\r") => "⇤",
             _ => "",
         };
-        let mark = match mark(surveyed, line as u64) {
+        let mark = match mark(surveyed, line) {
             " " if is_cut => style::alert("\u{2702}"),
             mark => style::kind(mark),
         };

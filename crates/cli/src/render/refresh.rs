@@ -64,7 +64,7 @@ pub(crate) fn page(outcome: &BookOutcome, tells_all: bool) -> String {
         None if outcome.reports.iter().any(|r| r.outcome == Outcome::ToDo) => {
             "would be changed (dry run)".to_owned()
         }
-        None => "left as it is".to_owned(),
+        None => "not changed".to_owned(),
     };
     let mut out = format!("{}   {what}\n", style::strong(&line(&outcome.book)));
     if outcome.reports.is_empty() && outcome.failures.is_empty() {

@@ -130,7 +130,7 @@ fn groups(tallied: &Tallied, name: &str) -> String {
         [shown, grouped(group.records)]
             .into_iter()
             .chain(sums.iter().map(sum))
-            .chain(["\u{2588}".repeat(bar as usize)])
+            .chain(["\u{2501}".repeat(bar as usize)])
             .collect()
     };
     for (name, group) in tally.groups.iter().take(GROUPS) {

@@ -13,4 +13,4 @@ pub(crate) use folder::{last_use, name_of, note_use, state_folder};
 #[cfg(test)]
 pub(crate) use lock::remove_unfinished;
 pub(crate) use lock::{Lock, lock_and_clear, unfinished_prefix};
-pub(crate) use versions::{prepare, undo};
+pub(crate) use versions::{go_back, list, prepare, undo};

@@ -128,7 +128,7 @@ impl Drop for Pending {
 
 /// Keeps the workbook as it is, to be had back once `new` stands in its place.
 pub(crate) fn prepare(book: &Path, new: &Path) -> Result<Pending> {
-    let Some(folder) = state_folder().map(|f| f.join("versions").join(name_of(book))) else {
+    let Some(folder) = folder_of(book) else {
         return Ok(Pending { path: None });
     };
     let failed = |e: io::Error| {
@@ -160,20 +160,87 @@ fn has_other_names(_: &Path) -> bool {
     true
 }
 
+/// A version that is kept, as it is listed: the newest one is number 1.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Listed {
+    pub(crate) number: usize,
+    /// When it was written.
+    pub(crate) written: Option<std::time::SystemTime>,
+    pub(crate) bytes: u64,
+}
+
+/// The folder of a workbook's versions.
+fn folder_of(book: &Path) -> Option<PathBuf> {
+    state_folder().map(|folder| folder.join("versions").join(name_of(book)))
+}
+
+fn unreadable(folder: &Path, error: &io::Error) -> Failure {
+    Failure::io(folder, "read the versions that are kept", error).leaving("the workbook was not changed")
+}
+
+/// The versions of a workbook that are kept, the newest first.
+///
+/// # Errors
+/// If the folder cannot be read.
+pub(crate) fn list(book: &Path) -> Result<Vec<Listed>> {
+    let Some(folder) = folder_of(book) else { return Ok(Vec::new()) };
+    let _lock = lock_and_clear(book)?;
+    let versions = settled(&folder, book).map_err(|e| unreadable(&folder, &e))?;
+    let listed = (1..).zip(versions.iter().rev()).map(|(number, version)| Listed {
+        number,
+        written: fs::metadata(&version.path).and_then(|about| about.modified()).ok(),
+        bytes: version.bytes,
+    });
+    Ok(listed.collect())
+}
+
+/// Goes back to a version, counted from 1, the newest. What the workbook is now becomes the newest version.
+///
+/// # Errors
+/// Status 2 if there is no such version; 3 if it cannot be put back.
+pub(crate) fn go_back(book: &Path, number: usize) -> Result<()> {
+    let none = || {
+        Failure::usage(format!("{}: there is no version {number}", book.display()))
+            .leaving("it was not changed")
+            .help(format!("those that are kept: incola undo {} --list", quoted(&book.display().to_string())))
+    };
+    let folder = folder_of(book).ok_or_else(none)?;
+    let failed = |e: io::Error| Failure::io(book, "put a version back", &e).leaving("it was not changed");
+    let _lock = lock_and_clear(book)?;
+    let versions = settled(&folder, book).map_err(|e| unreadable(&folder, &e))?;
+    let wanted = number.checked_sub(1).and_then(|n| versions.iter().rev().nth(n)).ok_or_else(none)?;
+    let identity = crate::io::identity::Identity::at(book).map_err(failed)?;
+    check_sound(book, wanted)?;
+    let mut target = crate::io::target::Target::over(book, identity)?;
+    io::copy(&mut File::open(&wanted.path).map_err(failed)?, &mut target).map_err(failed)?;
+    target.commit()
+}
+
+/// Fails if a version is not what was kept.
+fn check_sound(book: &Path, version: &Version) -> Result<()> {
+    let failed = |e: io::Error| Failure::io(book, "put a version back", &e).leaving("it was not changed");
+    if digest(&version.path).map_err(failed)? == version.own {
+        return Ok(());
+    }
+    Err(Failure::unreadable(format!(
+        "{}: the version before was changed where it is kept, in {}",
+        book.display(),
+        version.path.display()
+    ))
+    .leaving("it was not changed"))
+}
+
 /// Puts the version before the last change back. `even_changed`: also if the workbook was changed since.
 pub(crate) fn undo(book: &Path, even_changed: bool) -> Result<()> {
     let none = || {
         Failure::unreadable(format!("{}: no change of Incola's is known", book.display()))
             .leaving("it was not changed")
     };
-    let folder = state_folder().map(|f| f.join("versions").join(name_of(book))).ok_or_else(none)?;
+    let folder = folder_of(book).ok_or_else(none)?;
     let failed =
         |e: io::Error| Failure::io(book, "put the version before back", &e).leaving("it was not changed");
-    let unreadable = |e: io::Error| {
-        Failure::io(&folder, "read the versions that are kept", &e).leaving("the workbook was not changed")
-    };
     let _lock = lock_and_clear(book)?;
-    let mut versions = settled(&folder, book).map_err(unreadable)?;
+    let mut versions = settled(&folder, book).map_err(|e| unreadable(&folder, &e))?;
     let identity = crate::io::identity::Identity::at(book).map_err(failed)?;
     let now = digest(book).map_err(failed)?;
     let last = loop {
@@ -195,14 +262,7 @@ pub(crate) fn undo(book: &Path, even_changed: bool) -> Result<()> {
             quoted(&book.display().to_string())
         )));
     }
-    if digest(&last.path).map_err(failed)? != last.own {
-        return Err(Failure::unreadable(format!(
-            "{}: the version before was changed where it is kept, in {}",
-            book.display(),
-            last.path.display()
-        ))
-        .leaving("it was not changed"));
-    }
+    check_sound(book, &last)?;
     let mut target = crate::io::target::Target::back(book, identity)?;
     io::copy(&mut File::open(&last.path).map_err(failed)?, &mut target).map_err(failed)?;
     target.commit()?;

@@ -24,7 +24,8 @@ pub(crate) struct Misfits {
 pub(crate) fn of_column((name, kind): (&str, Kind), cells: &[&CellNote], count: u64) -> Misfits {
     let sum = if kind == Kind::Number { ", not in the sum" } else { "" };
     let values = counted(count, "value is", "values are");
-    let head = format!("{}: {values} not {} and kept as text{sum}", line(name), kind.named(count));
+    let are = if count == 1 { "is" } else { "are" };
+    let head = format!("{}: {values} not {} and {are} kept as text{sum}", line(name), kind.named(count));
     let mut spellings: HashMap<&str, u64> = HashMap::new();
     for cell in cells {
         *spellings.entry(&cell.text).or_default() += 1;
@@ -63,21 +64,21 @@ mod tests {
         for (values, expected) in [
             (
                 &["-", "-", "n/a", "-"][..],
-                "Dues: 4 values are not numbers and kept as text, not in the sum: \u{201c}-\u{201d} 3 times, \
+                "Dues: 4 values are not numbers and are kept as text, not in the sum: \u{201c}-\u{201d} 3 times, \
                  \u{201c}n/a\u{201d} once; to treat them as empty: --blank -,n/a",
             ),
             (
                 &["-", "-"],
-                "Dues: 2 values are not numbers and kept as text, not in the sum: \u{201c}-\u{201d} 2 times; to treat it as empty: \
+                "Dues: 2 values are not numbers and are kept as text, not in the sum: \u{201c}-\u{201d} 2 times; to treat it as empty: \
                  --blank -",
             ),
             (
                 &["12 kg", "see note"],
-                "Dues: 2 values are not numbers and kept as text, not in the sum; the first is \u{201c}12 kg\u{201d} in line 2",
+                "Dues: 2 values are not numbers and are kept as text, not in the sum; the first is \u{201c}12 kg\u{201d} in line 2",
             ),
             (
                 &["x"],
-                "Dues: 1 value is not a number and kept as text, not in the sum; the first is \u{201c}x\u{201d} in line 2",
+                "Dues: 1 value is not a number and is kept as text, not in the sum; the first is \u{201c}x\u{201d} in line 2",
             ),
         ] {
             let cell = |(n, text): (usize, &&str)| CellNote {

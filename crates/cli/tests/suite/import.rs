@@ -168,6 +168,18 @@ fn what_worked_is_saved_and_columns_are_renamed() {
 }
 
 #[test]
+fn quiet_is_silent_unless_something_needs_a_look() {
+    let folder = Folder::new()
+        .with("calls.csv", "Call,Dues\nA-1,1\n")
+        .with("odd.csv", "Call,Dues\nA-1,1\nA-2,2\nA-3,x\nA-4,3\n");
+    assert_eq!(folder.run("import calls.csv --into calls.xlsx --quiet").expect(0).out, "");
+    assert_eq!(folder.run("refresh calls.xlsx --quiet").expect(0).out, "");
+    assert!(folder.run("import odd.csv --into odd.xlsx --quiet").expect(1).out.contains("misfits"));
+    assert!(folder.run("--color always inspect calls.csv").expect(0).out.contains("\u{1b}["));
+    assert!(!folder.run("inspect calls.csv --color never").expect(0).out.contains("\u{1b}["));
+}
+
+#[test]
 fn a_limited_survey_makes_misfits_and_cuts_nothing() {
     let mut text = "Berth,Dues\n".to_owned();
     for i in 0..100 {

@@ -210,3 +210,26 @@ fn a_workbook_shows_its_sheets_tables_and_names() {
     let run = folder.run("inspect ledger.xlsx --sheet April").expect(2);
     assert!(run.err.contains("its sheets: Calls, Chart"), "{}", run.err);
 }
+
+#[test]
+fn lines_anywhere_are_shown_as_they_are() {
+    let mut text = "Call,Dues\n".to_owned();
+    for n in 2..=30_000 {
+        text += &format!("A-{n},{n}\n");
+    }
+    text += "the\tlast";
+    let folder = Folder::new()
+        .with("calls.csv", text)
+        .with("old.txt", [b"Gr\xf6\xdfe;Schiff\n".repeat(3), b"x;M\xf6we".to_vec()].concat());
+    let run = folder.run("inspect calls.csv --raw --lines 29999..30001");
+    assert!(
+        run.out.contains("29999") && run.out.contains("A-29999,29999") && run.out.contains("the\u{21e5}last"),
+        "{}",
+        run.out
+    );
+    assert!(!run.out.contains("A-29998"), "{}", run.out);
+    let run = folder.run("inspect old.txt --raw --lines 3..9 --encoding windows-1252");
+    assert!(run.out.contains("Gr\u{f6}\u{df}e;Schiff") && run.out.contains("x;M\u{f6}we"), "{}", run.out);
+    let run = folder.run("inspect calls.csv --raw --lines 40000..").expect(2);
+    assert!(run.err.contains("has only"), "{}", run.err);
+}

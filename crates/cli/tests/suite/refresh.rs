@@ -79,7 +79,7 @@ fn an_unchanged_source_touches_nothing() {
     let time = std::fs::metadata(folder.path("book.xlsx")).unwrap().modified().unwrap();
     for _ in 0..2 {
         let run = folder.refresh("").expect(0);
-        assert_eq!(said(&run), ["book.xlsx   left as it is", "", "  calls  unchanged"]);
+        assert_eq!(said(&run), ["book.xlsx   not changed", "", "  calls  unchanged"]);
         // The same bytes at another time.
         folder.write_old("calls.csv", CALLS);
     }

@@ -29,6 +29,32 @@ fn versions(folder: &Folder) -> Vec<PathBuf> {
 }
 
 #[test]
+fn any_version_can_be_had_back_and_that_be_undone() {
+    let folder = Folder::new();
+    let mut states = Vec::new();
+    for n in 0..4 {
+        fs::write(folder.path("calls.csv"), format!("Call,Dues\nA-{n},1\n")).unwrap();
+        folder.run(&format!("import calls.csv --into book.xlsx --sheet S{n}")).expect(0);
+        states.push(fs::read(folder.path("book.xlsx")).unwrap());
+    }
+    let now = || fs::read(folder.path("book.xlsx")).unwrap();
+    let listed = || folder.run("undo book.xlsx --list").expect(0).out;
+    assert!(listed().contains("3 versions are kept"), "{}", listed());
+    folder.run("undo book.xlsx --to 3").expect(0);
+    assert!(now() == states[0] && listed().contains("4 versions are kept"));
+    // What was undone is the newest version.
+    folder.run("undo book.xlsx --to 1").expect(0);
+    assert!(now() == states[3]);
+    folder.run("undo book.xlsx").expect(0);
+    assert!(now() == states[0]);
+    for number in ["0", "9"] {
+        let run = folder.run(&format!("undo book.xlsx --to {number}")).expect(2);
+        assert!(run.err.contains("there is no version") && now() == states[0], "{}", run.err);
+    }
+    assert!(folder.run("undo none.xlsx --list").out.contains("0 versions are kept"));
+}
+
+#[test]
 fn a_file_is_not_appended_twice_unnoticed() {
     let folder = Folder::new()
         .with("march.csv", "Call,Dues\nA-1,12.5\n")

@@ -25,8 +25,8 @@ fn a_tally_is_taken_in_at_a_glance() {
       note  Dues: 1 value below zero, 1 zero
 
       Arrived/month  records  Dues
-      2031-03              2  9.25  ████████████████████
-      2031-04              2  0.00  ████████████████████
+      2031-03              2  9.25  ━━━━━━━━━━━━━━━━━━━━
+      2031-04              2  0.00  ━━━━━━━━━━━━━━━━━━━━
       all                  4  9.25
 
       agrees   records: 4, as expected

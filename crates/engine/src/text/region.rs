@@ -1,5 +1,6 @@
 //! Which bytes of a source hold its records, and the samples that tell.
 
+use super::survey::Surveyed;
 use crate::feed::{Feed, RawSamples};
 use crate::stop::{Result, Stop};
 use incola_core::encoding::{Detected, Encoding, Undecodable};
@@ -137,4 +138,48 @@ impl Region {
         self.to = self.to.max(self.from);
         Ok(())
     }
+}
+
+/// Lines of a source, decoded: from the first one that is wanted to the last, at most `most` of them.
+///
+/// # Errors
+/// If the source cannot be read, or ends before the first line.
+pub fn lines_of(source: &dyn Feed, surveyed: &Surveyed, wanted: LineRange, most: usize) -> Result<Vec<u8>> {
+    let reading = &surveyed.reading;
+    let (encoding, lone_cr) = (reading.encoding.value, surveyed.plan.dialect.lone_cr_ends_line);
+    let mut bytes = source.bytes_from(0)?;
+    let (mut buffer, mut at, mut line) = (Vec::new(), reading.bom_bytes, 1_u64);
+    let mut raw: Vec<u8> = Vec::new();
+    let mut taken = 0;
+    let mut is_over = false;
+    while line <= wanted.to && taken < most {
+        let Some(next) = encoding.after_line_end(&buffer, at, lone_cr) else {
+            let done = at.min(buffer.len());
+            if is_over {
+                if line >= wanted.from {
+                    raw.extend_from_slice(&buffer[done..]);
+                    taken += usize::from(done < buffer.len());
+                }
+                break;
+            }
+            buffer.drain(..done);
+            at -= done;
+            is_over = bytes.fill(&mut buffer, 256 * 1024)? == 0;
+            continue;
+        };
+        if line >= wanted.from {
+            raw.extend_from_slice(&buffer[at..next]);
+            taken += 1;
+        }
+        (at, line) = (next, line + 1);
+    }
+    if taken == 0 {
+        return Err(Stop::FewLines {
+            source: source.shown(),
+            from: wanted.from,
+            lines: line.saturating_sub(1),
+        });
+    }
+    let (mut scratch, mut bad) = (Vec::new(), Undecodable::default());
+    Ok(encoding.decode(&raw, &mut scratch, &mut bad).to_vec())
 }

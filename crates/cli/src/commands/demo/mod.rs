@@ -199,7 +199,7 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         "--mode",
         "append",
     ])?);
-    step("In April the ledger begins anew: 51 rows go, twelve come, and nothing is left of the others.")?;
+    step("In April the ledger starts again: twelve rows replace 51, and nothing is left of the others.")?;
     code = code.max(obey(&[
         "import",
         &place("port-calls-april.csv"),

@@ -54,7 +54,7 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     lines.push("000166,40281190073516628858,Copper Finch,0037575656,024,2031-03-30T22:40:00,2031-03-31T19:20:00,25232900,bagged cement,402118.0,2240.66".into());
     write(&calls, &(lines.join("\n") + "\n"))?;
     code = code.max(obey(&["refresh", &book, "--dry-run"])?);
-    step("Nothing of what was typed is lost; the sheet's order stays, and new calls come at the end.")?;
+    step("Nothing of what was typed is lost; the sheet's order stays, and new calls are added at the end.")?;
     code = code.max(obey(&["refresh", &book])?);
     step(
         "Now clerk and planner correct the same amount, each in another way. Nothing is written until someone says who wins.",
@@ -67,7 +67,7 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     code = code.max(obey(&["refresh", &book, "--conflicts", "sheet"])?);
     beside(&book, &calls, &mut lines, &mut code)?;
     totals(&folder, &book, &mut code)?;
-    step("One day a column is missing. The table is left as it was, and the way on is told.")?;
+    step("One day a column is missing. The table is not changed, and Incola says how to continue.")?;
     let without: Vec<String> = lines.iter().map(|line| without_last(line)).collect();
     write(&calls, &(without.join("\n") + "\n"))?;
     let reshaped = obey(&["refresh", &book])?;

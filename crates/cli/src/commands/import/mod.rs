@@ -134,7 +134,7 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     if options.json {
         let receipts: Vec<_> = receipts.iter().map(render::receipt_json::receipt).collect();
         print_receipt(&render::json_text(&receipts))?;
-    } else if !receipts.is_empty() {
+    } else if receipts.iter().any(|r| !options.quiet || r.status() != ExitCode::Done) {
         let options = books.iter().flat_map(|book| &book.items).next().map_or(&shared, |item| &item.options);
         let next = wording::next_time::next_time(options, &receipts, &answers);
         print_receipt(&format!("{}\n{next}", render::receipt::pages(&receipts)))?;
