@@ -220,6 +220,7 @@ pub(crate) fn ascii(text: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     #[test]
     fn tags_are_found_among_everything_else() {
@@ -237,6 +238,79 @@ mod tests {
     fn broken_mark_up_and_document_types_are_errors() {
         for xml in [&b"<a b='1"[..], b"<a", b"<!-- ", b"<!DOCTYPE a><a/>"] {
             assert!(tags("a.xml", xml).is_err());
+        }
+    }
+
+    /// A part's text, made of pieces that may stand in one.
+    fn part() -> impl Strategy<Value = String> {
+        let name = "(x14:)?[a-z][a-zA-Z]{0,4}";
+        let value = "([ -!#-%'-;=?-~\u{e4}]|&amp;|&lt;|&#228;){0,6}";
+        let attribute = (name, value).prop_map(|(name, value)| format!(" {name}1=\"{value}\""));
+        let attributes = prop::collection::vec(attribute, 0..2).prop_map(|list| list.concat());
+        let leaf = prop_oneof![
+            "([ -%'-;=?-~\u{e4}]|&amp;|&gt;){0,8}",
+            (name, attributes.clone()).prop_map(|(name, attributes)| format!("<{name}{attributes}/>")),
+            "[a-z <>=]{0,8}".prop_map(|text| format!("<!--{text}-->")),
+            "[a-z <>=/]{0,8}".prop_map(|text| format!("<![CDATA[{text}]]>")),
+        ];
+        let tree = leaf.prop_recursive(4, 24, 4, move |inner| {
+            (name, attributes.clone(), prop::collection::vec(inner, 0..4)).prop_map(
+                |(name, attributes, inner)| format!("<{name}{attributes}>{}</{name}>", inner.concat()),
+            )
+        });
+        tree.prop_map(|inside| format!("<?xml version=\"1.0\"?>\n<root>{inside}</root>"))
+    }
+
+    /// The tags that another reader finds: kind, name and attributes.
+    fn tags_of_another_reader(xml: &str) -> Vec<(TagKind, String, Vec<(String, String)>)> {
+        use quick_xml::events::{BytesStart, Event};
+        let mut reader = quick_xml::Reader::from_str(xml);
+        reader.config_mut().check_comments = false;
+        let element = |kind: TagKind, tag: &BytesStart<'_>| {
+            let attributes = tag.attributes().map(|a| {
+                let a = a.unwrap();
+                let value = quick_xml::escape::unescape(&a.value).unwrap().into_owned();
+                (a.key.as_ref().to_owned(), value)
+            });
+            (kind, tag.name().as_ref().to_owned(), attributes.collect())
+        };
+        let mut tags = Vec::new();
+        loop {
+            match reader.read_event().unwrap() {
+                Event::Start(tag) => tags.push(element(TagKind::Open, &tag)),
+                Event::Empty(tag) => tags.push(element(TagKind::Empty, &tag)),
+                Event::End(tag) => {
+                    let name = tag.name().as_ref().to_owned();
+                    tags.push((TagKind::Close, name, Vec::new()));
+                }
+                Event::Eof => return tags,
+                _ => {}
+            }
+        }
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(1000) })]
+        #[test]
+        fn another_reader_finds_the_same_tags(xml in part()) {
+            let own: Vec<_> = tags("part", xml.as_bytes())
+                .unwrap()
+                .iter()
+                .map(|tag| {
+                    let attributes = tag.attributes().map(|(name, value)| (name.to_owned(), value.into_owned()));
+                    (tag.kind, String::from_utf8(tag.name().to_vec()).unwrap(), attributes.collect::<Vec<_>>())
+                })
+                .collect();
+            prop_assert_eq!(own, tags_of_another_reader(&xml), "{}", xml);
+            // Each is where it says.
+            for tag in tags("part", xml.as_bytes()).unwrap() {
+                prop_assert!(xml[tag.start..tag.end].starts_with('<') && xml[tag.start..tag.end].ends_with('>'));
+            }
+        }
+
+        #[test]
+        fn mark_up_that_is_cut_never_panics(xml in part(), at in any::<prop::sample::Index>()) {
+            let _ = tags("part", &xml.as_bytes()[..at.index(xml.len())]);
         }
     }
 }
