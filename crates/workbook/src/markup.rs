@@ -261,8 +261,11 @@ mod tests {
         tree.prop_map(|inside| format!("<?xml version=\"1.0\"?>\n<root>{inside}</root>"))
     }
 
-    /// The tags that another reader finds: kind, name and attributes.
-    fn tags_of_another_reader(xml: &str) -> Vec<(TagKind, String, Vec<(String, String)>)> {
+    /// A tag: kind, name and attributes.
+    type Told = (TagKind, String, Vec<(String, String)>);
+
+    /// The tags that another reader finds.
+    fn tags_of_another_reader(xml: &str) -> Vec<Told> {
         use quick_xml::events::{BytesStart, Event};
         let mut reader = quick_xml::Reader::from_str(xml);
         reader.config_mut().check_comments = false;

@@ -110,3 +110,157 @@ pub(crate) fn not_written(error: &incola_workbook::Error) -> Failure {
             .leaving("nothing was written"),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use incola_core::settings::BadSetting;
+    use incola_engine::stop::{Held, KindDiffers, LinkStop, Mismatch, Occupied, PlaceStop, SpotStop, Whole};
+    use incola_workbook::{CellRef, Range};
+
+    fn places() -> Vec<(u8, PlaceStop)> {
+        let at = CellRef { row: 4, column: 2 };
+        let range = Range { from: at, to: CellRef { row: 9, column: 3 } };
+        let occupied = Occupied {
+            needs: range,
+            needs_blank_row: true,
+            filled: (4, 6),
+            cells: vec![Held { at, text: "a note".into() }],
+            can_replace: true,
+            can_append: true,
+            free: Some(CellRef { row: 12, column: 2 }),
+        };
+        let mismatch = Mismatch {
+            headings: vec![("Call".into(), false), ("Berth".into(), true)],
+            columns: vec![("Call".into(), false), ("Quay".into(), true)],
+            names_line: None,
+            is_by_name: true,
+            lacks_columns: true,
+            surplus: Some("Quay".into()),
+        };
+        let torn = |what| PlaceStop::Torn { what, ranges: vec![range], has_more: true };
+        vec![
+            (4, PlaceStop::TooManyRows { records: 2_000_000, first_row: 4 }),
+            (4, PlaceStop::TooFarRight { column: 16_385 }),
+            (4, PlaceStop::Occupied(occupied)),
+            (4, PlaceStop::ColumnTaken { at, held: Some("Remark".into()) }),
+            (4, PlaceStop::ColumnTaken { at, held: None }),
+            (4, PlaceStop::OwnValues { heading: "Remark".into(), cells: 2, from: Some(at) }),
+            (4, PlaceStop::OnePieceBeside { range, grows: true }),
+            (4, torn(Whole::Merged)),
+            (4, torn(Whole::Array)),
+            (4, torn(Whole::SharedText)),
+            (4, PlaceStop::OtherTable { rows: range, name: "dues".into(), range }),
+            (4, PlaceStop::TableFed { name: "dues".into() }),
+            (4, PlaceStop::NoHeadings { at }),
+            (4, PlaceStop::TableWithoutHeadings { name: "dues".into() }),
+            (2, PlaceStop::SeveralTables { names: vec!["dues".into(), "calls".into()] }),
+            (4, PlaceStop::Mismatch(mismatch)),
+            (
+                4,
+                PlaceStop::UnclearTotals {
+                    row: 9,
+                    cells: vec![Held { at, text: "=SUM(B2:B8)".into() }],
+                    columns: (1, 3),
+                    first_row: 2,
+                },
+            ),
+            (4, PlaceStop::OnePieceMoves { range }),
+            (4, PlaceStop::CommentMoves { at }),
+        ]
+    }
+
+    fn links() -> Vec<(u8, LinkStop)> {
+        let range = Range { from: CellRef { row: 1, column: 1 }, to: CellRef { row: 9, column: 3 } };
+        let source = "calls.csv".to_owned();
+        let text = |text: &str| text.to_owned();
+        let kind = KindDiffers { name: text("Dues"), kind: "number", misfits: 3, filled: 4, line: 2 };
+        vec![
+            (3, LinkStop::Broken { why: text("no key") }),
+            (4, LinkStop::TableGone),
+            (
+                4,
+                LinkStop::ColumnsLost {
+                    sheet: text("calls"),
+                    missing: vec![text("Berth")],
+                    unknown: vec![(text("Quay"), 2)],
+                },
+            ),
+            (
+                4,
+                LinkStop::Reshaped {
+                    source: source.clone(),
+                    gone: vec![
+                        (text("Berth"), text("text"), Some(text("Quay"))),
+                        (text("Dues"), text("number"), None),
+                    ],
+                    added: vec![(text("Cargo"), text("text"))],
+                },
+            ),
+            (4, LinkStop::SourcesDiffer { first: text("a.csv"), other: text("b.csv") }),
+            (4, LinkStop::Shrunk { source: source.clone(), records: 0, before: 9 }),
+            (4, LinkStop::Shrunk { source: source.clone(), records: 2, before: 9 }),
+            (4, LinkStop::KindsDiffer { source: source.clone(), columns: vec![kind] }),
+            (4, LinkStop::Damaged { source, news: vec![text("1 quote is out of place")] }),
+            (4, LinkStop::UnknownHand { sheet: text("calls"), rows: 2 }),
+            (
+                4,
+                LinkStop::NoRoom {
+                    range,
+                    sheet: text("calls"),
+                    why: PlaceStop::TooFarRight { column: 16_385 },
+                },
+            ),
+            (4, LinkStop::Refused { sheet: text("calls"), why: text("rows cannot move") }),
+            (3, LinkStop::NotKept { why: text("too large") }),
+            (2, LinkStop::Newer { version: 9 }),
+        ]
+    }
+
+    /// Each stop is a sentence with a status: no fact is shown as the program writes it down.
+    #[test]
+    fn every_stop_is_a_sentence_with_its_status() {
+        let source = || "calls.csv".to_owned();
+        let mut all = vec![
+            (130, Stop::Interrupted),
+            (4, Stop::Empty { source: source() }),
+            (3, Stop::NotText { source: source(), why: NotText::Controls(123) }),
+            (4, Stop::SourceChanged { source: source() }),
+            (2, Stop::BadSetting(BadSetting::new("header", "0", "it is the number of a line"))),
+            (2, Stop::NoSuchStart { source: source(), start: 5, starts: vec![1, 9] }),
+            (2, Stop::FewLines { source: source(), from: 9, lines: 3 }),
+            (4, Stop::TooManyColumns { source: source(), columns: 20_000 }),
+            (4, Stop::RecordTooLong { line: Some(3) }),
+            (2, Stop::TooManyGroups { column: "Call".into(), most: 100_000 }),
+            (3, Stop::RowsLost),
+            (2, Stop::Spot(SpotStop::Nowhere { at: "wharf".into(), knows_sheet: false })),
+            (2, Stop::Spot(SpotStop::NoRange { at: "rate".into(), refers_to: "0.19".into() })),
+            (3, Stop::Book(incola_workbook::Error::Damaged("it is broken".into()))),
+        ];
+        all.extend(places().into_iter().map(|(status, why)| (status, Stop::place("calls", why))));
+        all.extend(links().into_iter().map(|(status, why)| (status, Stop::link("calls", why))));
+        for (status, stop) in all {
+            let facts = format!("{stop:?}");
+            let failure = Failure::from(stop);
+            assert_eq!(failure.status as u8, status, "{facts}");
+            let said = failure.to_string();
+            assert!(!said.contains(['{', '}']) && !said.contains("Some("), "{said}");
+            assert!(status == 130 || said.len() > 20, "{said}");
+            // Whoever protects says what was left as it was, or what to do.
+            assert!(status != 4 || failure.untouched.is_some() || !failure.help.is_empty(), "{said}");
+        }
+    }
+
+    #[test]
+    fn a_feed_that_fails_speaks_for_itself() {
+        let own = Failure::protected("the disk is gone").help("plug it in");
+        let stop = incola_engine::feed::outside(own);
+        let failure = Failure::from(stop);
+        assert_eq!(
+            (failure.status as u8, failure.what.as_str(), failure.help.len()),
+            (4, "the disk is gone", 1)
+        );
+        let other = incola_engine::feed::outside(std::io::Error::other("odd"));
+        assert_eq!(Failure::from(other).status as u8, 3);
+    }
+}

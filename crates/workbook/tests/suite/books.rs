@@ -115,7 +115,7 @@ proptest! {
                             Data::Int(own) => own as f64,
                             other => return Err(TestCaseError::fail(format!("{other:?} for {text}"))),
                         };
-                        prop_assert_eq!(shown, value);
+                        prop_assert_eq!(shown.to_bits(), value.to_bits(), "{}", text);
                     }
                     Cell::Boolean(value) => prop_assert_eq!(theirs, Data::Bool(*value)),
                     Cell::Blank => {

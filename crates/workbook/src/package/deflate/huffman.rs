@@ -348,3 +348,53 @@ fn write_code_lengths(out: &mut BitWriter, literals: &[Code; LITERALS], distance
         out.write(u32::from(code.bits) | bits << code.length, u32::from(code.length) + count);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// The cost of codes by the plain way: the two rarest are joined until one is left.
+    fn least_bits(counts: &[u32]) -> u64 {
+        let mut heap: Vec<u64> = counts.iter().filter(|c| **c > 0).map(|c| u64::from(*c)).collect();
+        let mut bits = if heap.len() == 1 { heap[0] } else { 0 };
+        while heap.len() > 1 {
+            heap.sort_unstable_by(|a, b| b.cmp(a));
+            let joined = heap.pop().unwrap_or(0) + heap.pop().unwrap_or(0);
+            bits += joined;
+            heap.push(joined);
+        }
+        bits
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(2000) })]
+        #[test]
+        fn code_lengths_are_a_code_within_the_limit(
+            counts in prop::array::uniform30(prop_oneof![3 => Just(0_u32), 3 => 1_u32..20, 1 => 1_u32..4_000_000]),
+            most in 5_u32..=15,
+        ) {
+            let lengths = code_lengths::<DISTANCES>(&counts, most);
+            let used = counts.iter().filter(|c| **c > 0).count();
+            let mut kraft = 0_u64;
+            let mut bits = 0;
+            for (count, length) in counts.iter().zip(lengths) {
+                prop_assert!(u32::from(length) <= most);
+                prop_assert!(*count == 0 || length > 0, "what occurs has a code");
+                if length > 0 {
+                    kraft += 1 << (most - u32::from(length));
+                }
+                bits += u64::from(*count) * u64::from(length);
+            }
+            // No more codes than there is room for; with two symbols or more all room is taken.
+            prop_assert!(kraft <= 1 << most);
+            if used >= 2 {
+                prop_assert_eq!(kraft, 1 << most, "{:?}", lengths);
+            }
+            // Where no code had to be shortened, none is cheaper.
+            if lengths.iter().all(|length| u32::from(*length) < most) {
+                prop_assert_eq!(bits, least_bits(&counts));
+            }
+        }
+    }
+}
