@@ -23,6 +23,9 @@ pub(crate) struct Appended {
     pub(crate) digest: String,
     /// Rows that came from it.
     pub(crate) rows: u64,
+    /// The last row that was filled then: a table that ends before it has lost those rows.
+    #[serde(default)]
+    pub(crate) last_row: u32,
     /// When, in UTC.
     pub(crate) at: String,
 }
@@ -65,9 +68,15 @@ fn keep(book: &Path, all: &All) {
     let _ = write();
 }
 
-/// When a file with these bytes was appended to that table.
-pub(crate) fn find(book: &Path, sheet: &str, table: Option<&str>, digest: &str) -> Option<Appended> {
-    read(book).files.into_iter().rev().find(|file| file.digest == digest && file.is_in(sheet, table))
+/// When a file with these bytes was appended to that table, whose rows end in row `last_row` now.
+pub(crate) fn find(
+    book: &Path,
+    (sheet, table): (&str, Option<&str>),
+    digest: &str,
+    last_row: u32,
+) -> Option<Appended> {
+    let is_there = |file: &Appended| file.is_in(sheet, table) && file.last_row <= last_row;
+    read(book).files.into_iter().rev().find(|file| file.digest == digest && is_there(file))
 }
 
 /// The files that were appended to a table, in their order.

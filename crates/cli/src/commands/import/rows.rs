@@ -106,7 +106,7 @@ pub(super) fn import(
     let table = table.or_else(|| wish.new_table.clone().filter(|_| place.heading_row.is_some()));
     let mut appended = Vec::new();
     if wish.mode == Mode::Append {
-        appended = new_files(options, path, &together.sources, (&name, table.as_deref()))?;
+        appended = new_files(options, path, &together.sources, (&name, table.as_deref()), &place)?;
     }
     let mut notices = Vec::new();
     if place.facts.is_protected {
@@ -225,11 +225,13 @@ fn new_files(
     book: &Path,
     sources: &[(&Source, &Surveyed)],
     (sheet, table): (&str, Option<&str>),
+    place: &Place,
 ) -> Result<Vec<Appended>> {
     let mut files = Vec::new();
     for (source, surveyed) in sources.iter().filter(|(_, surveyed)| surveyed.reading.records > 0) {
         let digest = format!("{:016x}", source.digest()?.1);
-        let before = appended::find(book, sheet, table, &digest).filter(|_| !options.typed.again);
+        let before = appended::find(book, (sheet, table), &digest, place.data_rows().1)
+            .filter(|_| !options.typed.again);
         if let Some(before) = before {
             let rows = counted(before.rows, "row", "rows");
             return Err(Failure::protected(format!(
@@ -248,6 +250,7 @@ fn new_files(
             source: source.name.clone(),
             digest,
             rows: surveyed.reading.records,
+            last_row: place.range().to.row,
             at: state::now(),
         });
     }
