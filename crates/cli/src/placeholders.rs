@@ -92,7 +92,7 @@ mod tests {
     fn values_fill_placeholders_and_stay_inside_the_folder() {
         let value = |name: &str, value: &str| NamedValue { name: name.into(), value: value.into(), line: 1 };
         let values = [
-            value("Carrier", "Northern Line"),
+            value("Carrier", "Skerry Line"),
             value("Path", "../../etc/x"),
             value("Dots", ".."),
             value("Device", "con"),
@@ -102,7 +102,7 @@ mod tests {
         let names = Names { stem: "calls", values: &values };
         for (template, in_path, expected) in [
             ("{stem}", false, "calls"),
-            ("{carrier} {STEM}.xlsx", true, "Northern Line calls.xlsx"),
+            ("{carrier} {STEM}.xlsx", true, "Skerry Line calls.xlsx"),
             ("out/{Path}.xlsx", true, "out/---etc-x.xlsx"),
             ("{Dots}.xlsx", true, "-.xlsx"),
             ("{Device}.xlsx", true, "con_.xlsx"),

@@ -139,6 +139,8 @@ pub struct Held {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum PlaceStop {
+    /// The sheet is protected against typing.
+    Protected,
     /// More rows than a sheet has.
     TooManyRows {
         /// Records that were to go in.

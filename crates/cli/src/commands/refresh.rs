@@ -61,6 +61,7 @@ pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
         accepts_columns: options.accept.contains(&Accept::Columns),
         accepts_shorter: options.accept.contains(&Accept::Shorter),
         accepts_damage: options.accept.contains(&Accept::Damage),
+        even_protected: options.even_protected,
         tells_all: options.all || options.json,
         is_trial: options.dry_run,
     };

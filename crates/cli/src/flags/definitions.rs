@@ -224,6 +224,9 @@ pub(crate) struct Refresh {
     /// Change the workbook even if it is signed: the signature breaks
     #[arg(long)]
     pub(crate) even_signed: bool,
+    /// Write rows even into a sheet that is protected against typing
+    #[arg(long)]
+    pub(crate) even_protected: bool,
 }
 
 /// Options of `watch`.
@@ -391,6 +394,9 @@ pub(crate) struct Import {
     /// Change the workbook even if it is signed: the signature breaks
     #[arg(long, help_heading = SAFETY, hide_short_help = true)]
     pub(crate) even_signed: bool,
+    /// Write rows even into a sheet that is protected against typing
+    #[arg(long, help_heading = SAFETY, hide_short_help = true)]
+    pub(crate) even_protected: bool,
     /// Print nothing unless something needs a look
     #[arg(long, help_heading = SAFETY, conflicts_with = "json")]
     pub(crate) quiet: bool,

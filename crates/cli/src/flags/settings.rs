@@ -167,7 +167,7 @@ mod tests {
     use std::collections::BTreeSet;
 
     /// Options that no docket has: they are of one import alone, or say which docket.
-    const TYPED_ONLY: [&str; 18] = [
+    const TYPED_ONLY: [&str; 19] = [
         "sources",
         "into",
         "rows",
@@ -186,6 +186,7 @@ mod tests {
         "no_link",
         "again",
         "quiet",
+        "even_protected",
     ];
 
     #[test]

@@ -60,8 +60,10 @@ pub(crate) fn again(typed: &Import, answers: &[String]) -> String {
     words.push(format!("--into {}", path(&typed.into.display().to_string())));
     // Whatever is no list was refused before.
     words.extend(settings("place", &typed.place().map(|place| table_of(&place)).unwrap_or_default()));
-    if typed.even_signed {
-        words.push("--even-signed".to_owned());
+    for (flag, is_set) in [("--even-signed", typed.even_signed), ("--even-protected", typed.even_protected)] {
+        if is_set {
+            words.push(flag.to_owned());
+        }
     }
     words.join(" ")
 }

@@ -14,6 +14,8 @@ pub(crate) fn place(sheet: &str, why: &PlaceStop) -> Failure {
 fn place_words(sheet: &str, why: &PlaceStop) -> Failure {
     let of_sheet = |what: &str| Failure::protected(format!("sheet \u{201c}{sheet}\u{201d}{what}"));
     match why {
+        PlaceStop::Protected => of_sheet(" is protected against typing")
+            .help("take the protection off, or write the rows anyway: --even-protected"),
         PlaceStop::TooManyRows { records, first_row } => Failure::protected(format!(
             "{records} records do not fit below row {first_row} of \u{201c}{sheet}\u{201d}: a sheet ends with row {}",
             limits::ROWS

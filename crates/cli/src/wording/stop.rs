@@ -140,6 +140,7 @@ mod tests {
         };
         let torn = |what| PlaceStop::Torn { what, ranges: vec![range], has_more: true };
         vec![
+            (4, PlaceStop::Protected),
             (4, PlaceStop::TooManyRows { records: 2_000_000, first_row: 4 }),
             (4, PlaceStop::TooFarRight { column: 16_385 }),
             (4, PlaceStop::Occupied(occupied)),

@@ -482,3 +482,29 @@ fn names_that_were_taken_for_a_record_are_told_apart_from_another_order() {
         assert_eq!((cells.len(), cells[0].len()), (7, names), "{cells:?}");
     }
 }
+
+#[test]
+fn a_protected_sheet_is_left_alone_unless_someone_says_so() {
+    let folder = Folder::new().with("more.csv", "Call,Dues\nA-3,3\n");
+    folder.write_old("calls.csv", "Call,Dues\nA-1,1\nA-2,2\n");
+    folder.run("import calls.csv --into book.xlsx").expect(0);
+    folder.change_part("book.xlsx", "xl/worksheets/sheet1.xml", |xml| {
+        xml.replace("</sheetData>", "</sheetData><sheetProtection sheet=\"1\"/>")
+    });
+    let before = std::fs::read(folder.path("book.xlsx")).unwrap();
+    let append = "import more.csv --into book.xlsx --sheet calls --mode append";
+    folder.write_old("calls.csv", "Call,Dues\nA-1,1\nA-2,9\n");
+    for words in [append, "refresh book.xlsx"] {
+        let run = folder.run(words).expect(4);
+        assert!(
+            run.err.contains("is protected against typing") && run.err.contains("--even-protected"),
+            "{}",
+            run.err
+        );
+        assert!(std::fs::read(folder.path("book.xlsx")).unwrap() == before);
+    }
+    folder.run("refresh book.xlsx --even-protected").expect(0);
+    let run = folder.run(&format!("{append} --even-protected")).expect(0);
+    assert!(run.out.contains("protected against typing"), "{}", run.out);
+    assert_eq!(folder.cells("book.xlsx", "calls")[2..], [["\"A-2\"", "9"], ["\"A-3\"", "3"]]);
+}

@@ -26,7 +26,7 @@ const MOST: usize = 100;
 ///
 /// ```
 /// use incola_core::layout::{LayoutChoices, Samples, detect, named_values};
-/// let head = b"Carrier: Northern Line   Port: Tolgarth Quay\n\nBerth;Dues\n007;12,50\n012;3,00\n";
+/// let head = b"Carrier: Skerry Line   Port: Tolgarth Quay\n\nBerth;Dues\n007;12,50\n012;3,00\n";
 /// let layout = detect(Samples { head, ..Samples::default() }, &LayoutChoices::default());
 /// let values = named_values(head, &layout);
 /// assert_eq!((values[1].name.as_str(), values[1].value.as_str()), ("Port", "Tolgarth Quay"));
@@ -101,13 +101,13 @@ mod tests {
     fn values_are_found_in_the_ways_programs_print_them() {
         let table = "\nBerth;Vessel;Dues\n007;Saltwind;12,50\n012;Heron;3,00\n015;Quill;4,00\n";
         for (above, expected) in [
-            ("Carrier: Northern Line\n", vec![("Carrier", "Northern Line")]),
+            ("Carrier: Skerry Line\n", vec![("Carrier", "Skerry Line")]),
             (
                 "Station No: 0041\nPrinted: 14.03.2031 10:20\n",
                 vec![("Station No", "0041"), ("Printed", "14.03.2031 10:20")],
             ),
-            ("Carrier;Northern Line;\n", vec![("Carrier", "Northern Line")]),
-            ("\"Carrier:\";\"Northern Line\"\n", vec![("Carrier", "Northern Line")]),
+            ("Carrier;Skerry Line;\n", vec![("Carrier", "Skerry Line")]),
+            ("\"Carrier:\";\"Skerry Line\"\n", vec![("Carrier", "Skerry Line")]),
             ("# Gauge:      North Pier\n", vec![("Gauge", "North Pier")]),
             ("From: 1.3.2031   To: 31.3.2031\n", vec![("From", "1.3.2031"), ("To", "31.3.2031")]),
             ("Dues of Tolgarth Quay, printed at 10:20\n", vec![]),

@@ -38,6 +38,8 @@ pub struct Wish {
     pub new_table: Option<String>,
     /// Whether rows that were typed right below a table belong to it.
     pub takes_rows_below: bool,
+    /// Whether rows go into a sheet although it is protected against typing.
+    pub even_protected: bool,
     /// The last row of a plain range, if something knows how far its rows reach.
     pub known_last: Option<u32>,
     /// Whether the clerk said so: what follows right below it are totals.

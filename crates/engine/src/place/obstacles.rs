@@ -15,6 +15,9 @@ pub(super) fn check(place: &Place, wish: &Wish, name: &str) -> Result<()> {
 
 /// What stands in the way first.
 fn standing(place: &Place, wish: &Wish) -> Option<PlaceStop> {
+    if place.facts.is_protected && !wish.even_protected {
+        return Some(PlaceStop::Protected);
+    }
     let records = place.records;
     let last = u64::from(place.first_row) - 1 + records + u64::from(place.totals_rows());
     if last > u64::from(limits::ROWS) {

@@ -84,7 +84,7 @@ pub fn compare(
     }
     let mut sorted = source.rows.clone();
     sorted.sort_unstable();
-    let seen = see(book, (link, &located), &source_now, &sorted, &key)?;
+    let seen = see(book, (link, &located), &source_now, &sorted, (&key, wishes))?;
     drop(sorted);
     let is_whole = common.len() == link.columns.len();
     // Where columns went, what was imported is told by those that stayed.
@@ -186,6 +186,10 @@ fn keep_remarks(alignment: &mut incola_core::refresh::Alignment, seen: &SheetSna
 /// Something that stands in the way of new rows is the link's business.
 fn no_room(stop: Stop, link: &Link, located: &Located) -> Stop {
     match stop {
+        Stop::Place { why, .. } if *why == PlaceStop::Protected => {
+            let sheet = located.sheet_name.clone();
+            Stop::Place { sheet, why: Box::new(PlaceStop::Protected) }
+        }
         Stop::Place { sheet, why } => {
             Stop::link(&link.name, LinkStop::NoRoom { range: located.range, sheet, why: *why })
         }

@@ -46,6 +46,8 @@ pub struct Wishes {
     pub accepts_shorter: bool,
     /// The source may be broken where it was not before.
     pub accepts_damage: bool,
+    /// Rows may go into a sheet that is protected against typing.
+    pub even_protected: bool,
     /// Whether everything that changed is told one by one.
     pub tells_all: bool,
     /// Whether it is only looked at: nothing is remembered.

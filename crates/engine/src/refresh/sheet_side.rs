@@ -1,5 +1,6 @@
 //! The sheet's side: where the table of a link is now, and what it holds, seen in one pass.
 
+use super::Wishes;
 use super::source_now::SourceNow;
 use crate::cells::ColumnWriter;
 use crate::fingerprints::{RowStore, key_of, push_text};
@@ -245,7 +246,7 @@ pub(super) fn see(
     (link, located): (&Link, &Located),
     source_now: &SourceNow,
     source: &[u64],
-    key: &[usize],
+    (key, wishes): (&[usize], Wishes),
 ) -> Result<SheetSnapshot> {
     let places = columns_of(link, located)?;
     let column_of = |place: usize| located.headings[places[place]].0;
@@ -276,6 +277,7 @@ pub(super) fn see(
         rules: Rules { matching: MatchBy::Name, missing_is_blank: true, surplus: Some(ExtraColumns::Add) },
         new_table: None,
         takes_rows_below: true,
+        even_protected: wishes.even_protected,
         known_last: located.table.is_none().then_some(located.range.to.row),
         last_is_said: false,
     };

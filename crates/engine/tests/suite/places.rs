@@ -18,6 +18,7 @@ fn wish(mode: Mode, at: Option<&str>, surplus: Option<ExtraColumns>) -> Wish {
         rules: Rules { matching: MatchBy::Name, missing_is_blank: false, surplus },
         new_table: None,
         takes_rows_below: false,
+        even_protected: false,
         known_last: None,
         last_is_said: false,
     }

@@ -93,6 +93,7 @@ pub(super) fn import(
             surplus: options.place.extra_columns,
         },
         takes_rows_below: false,
+        even_protected: options.typed.even_protected,
         known_last: said.map(|range| range.to.row),
         last_is_said: said.is_some(),
         new_table: (!options.is_plain()).then(|| sheet_name::legal_table(&stem, &opened.taken_names)),
