@@ -3,6 +3,7 @@
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Accept, Conflicts, Refresh};
+use crate::flags::settings::list;
 use crate::io::book_file::{check_changeable, not_changed, open_book, read_book};
 use crate::io::identity::Identity;
 use crate::io::target::Target;
@@ -15,6 +16,7 @@ use crate::render::command::quoted;
 use crate::state;
 use crate::wording;
 use incola_engine::feed::{Feed, outside};
+use incola_engine::link;
 use incola_engine::refresh::report::{Outcome, Report};
 use incola_engine::refresh::{self, Before, Compared, Comparison, Located, Winner, Wishes};
 use incola_workbook::{BookWriter, ExistingBook, Obstacle};
@@ -50,6 +52,17 @@ impl BookOutcome {
     }
 }
 
+/// How workbooks are refreshed, besides what is allowed.
+#[derive(Clone, Copy, Default)]
+pub(crate) struct How<'k> {
+    /// Nothing is written.
+    pub(crate) dry_run: bool,
+    /// A signed workbook is changed all the same.
+    pub(crate) even_signed: bool,
+    /// The columns that make a record the same record from now on.
+    pub(crate) key: Option<&'k [String]>,
+}
+
 /// Brings the linked tables of workbooks up to date.
 pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
     let (books, names) = divided(&options.names)?;
@@ -65,10 +78,12 @@ pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
         tells_all: options.all || options.json,
         is_trial: options.dry_run,
     };
+    let key = list("key", options.key.as_deref())?;
+    let how = How { dry_run: options.dry_run, even_signed: options.even_signed, key: key.as_deref() };
     let mut outcomes = Vec::new();
     let mut code = ExitCode::Done;
     for book in &books {
-        match refresh_book(book, &names, wishes, (options.dry_run, options.even_signed)) {
+        match refresh_book(book, &names, wishes, how) {
             Ok(outcome) => {
                 code = code.max(outcome.status());
                 outcomes.push(outcome);
@@ -164,16 +179,18 @@ pub(crate) fn refresh_book(
     path: &Path,
     names: &[String],
     wishes: Wishes,
-    (dry_run, even_signed): (bool, bool),
+    how: How<'_>,
 ) -> Result<BookOutcome> {
     let mut book = read_book(path)?;
     let (all, lost) = links::find(path, &mut book)?;
     drop(book);
+    let How { dry_run, .. } = how;
     let mut outcome =
         BookOutcome { book: path.display().to_string(), dry_run, lost: lost.len(), ..BookOutcome::default() };
     let mut left = Vec::new();
     for kept in chosen(path, all, names)? {
-        match look(&kept, path) {
+        // Another key is a reason to look, though the source be the same.
+        match look(&kept, path).map(|report| report.filter(|_| how.key.is_none())) {
             Ok(None) => left.push(kept),
             Ok(Some(report)) => outcome.reports.push(report),
             Err(failure) => outcome.failures.push((kept.link().name.clone(), failure)),
@@ -185,7 +202,7 @@ pub(crate) fn refresh_book(
     // Nobody else changes it from here on.
     let _lock = if dry_run { None } else { Some(state::lock_and_clear(path)?) };
     while !left.is_empty() {
-        left = round(path, left, wishes, (dry_run, even_signed), &mut outcome)?;
+        left = round(path, left, wishes, how, &mut outcome)?;
     }
     Ok(outcome)
 }
@@ -234,9 +251,10 @@ fn round(
     path: &Path,
     links: Vec<Kept>,
     wishes: Wishes,
-    (dry_run, even_signed): (bool, bool),
+    how: How<'_>,
     outcome: &mut BookOutcome,
 ) -> Result<Vec<Kept>> {
+    let How { dry_run, even_signed, key } = how;
     let (mut book, stood) = open_book(path)?;
     if !dry_run {
         check_changeable(path, book.obstacle().filter(|o| *o != Obstacle::Protected), even_signed)?;
@@ -248,8 +266,19 @@ fn round(
     let mut taken: HashSet<usize> = HashSet::new();
     let mut later = Vec::new();
     let mut ready: Vec<Ready> = Vec::new();
-    for kept in links {
+    let mut rekeyed: Vec<Kept> = Vec::new();
+    for mut kept in links {
         let name = kept.link().name.clone();
+        if let Some(key) = key {
+            match key_of(&kept, key) {
+                Ok(columns) => kept.stored.link.table.key = columns,
+                Err(failure) => {
+                    outcome.failures.push((name, failure));
+                    continue;
+                }
+            }
+            kept.stored.link.table.key_is_given = true;
+        }
         let located = match refresh::locate(&mut book, kept.link()) {
             Ok(located) => located,
             Err(stop) => {
@@ -269,15 +298,39 @@ fn round(
                 taken.insert(found.compared.sheet());
                 ready.push(*found);
             }
-            Ok(Found::Nothing(report)) => outcome.reports.push(*report),
+            Ok(Found::Nothing(kept, report)) => {
+                outcome.reports.push(*report);
+                rekeyed.extend(kept.map(|kept| *kept).filter(|_| key.is_some() && !dry_run));
+            }
             Err(failure) if failure.status == ExitCode::Interrupted => return Err(failure),
             Err(failure) => outcome.failures.push((name, failure)),
         }
     }
-    if !ready.is_empty() {
-        bring_in(path, (book, stood), ready, outcome)?;
+    if !ready.is_empty() || !rekeyed.is_empty() {
+        bring_in(path, (book, stood), (ready, rekeyed), outcome)?;
     }
     Ok(later)
+}
+
+/// The columns of a link that are called so, in the source or in the sheet.
+fn key_of(kept: &Kept, key: &[String]) -> Result<Vec<String>> {
+    let link = kept.link();
+    let own = || link.columns.iter().filter_map(|c| Some((c.name.clone()?, &c.heading)));
+    let is_called = |name: &str, wanted: &str| name.to_lowercase() == wanted.to_lowercase();
+    let find = |wanted: &String| {
+        let found = own().find(|(name, heading)| is_called(name, wanted) || is_called(heading, wanted));
+        found.map(|(name, _)| name).ok_or_else(|| {
+            let columns: Vec<String> = own().map(|(name, _)| name).collect();
+            Failure::usage(format!(
+                "--key {}: link \u{201c}{}\u{201d} has no such column",
+                quoted(wanted),
+                link.name
+            ))
+            .leaving("the table was not changed")
+            .help(format!("its columns are: {}", columns.join(", ")))
+        })
+    };
+    key.iter().map(find).collect()
 }
 
 /// A link that was compared, with its sources, still open.
@@ -291,18 +344,30 @@ struct Ready {
 
 /// What comparing came to.
 enum Found {
-    Nothing(Box<Report>),
+    /// With the link, if it was compared.
+    Nothing(Option<Box<Kept>>, Box<Report>),
     ToDo(Box<Ready>),
 }
 
 /// Writes what was compared, and puts the workbook in its place.
 fn bring_in(
     path: &Path,
-    (book, stood): (ExistingBook, Identity),
-    ready: Vec<Ready>,
+    (mut book, stood): (ExistingBook, Identity),
+    (ready, rekeyed): (Vec<Ready>, Vec<Kept>),
     outcome: &mut BookOutcome,
 ) -> Result<()> {
+    // What has another key and nothing to bring in.
+    let mut links = Vec::new();
+    for kept in rekeyed {
+        let located =
+            refresh::locate(&mut book, kept.link()).map_err(|stop| wording::stop::in_table(stop, path))?;
+        let rows = kept.rows(&mut book)?;
+        links.push((kept, rows, located.range));
+    }
     let mut writer = BookWriter::over(book, Target::over(path, stood)?).map_err(|e| not_changed(path, &e))?;
+    for (kept, rows, range) in &links {
+        link::write(&mut writer, kept.link(), rows, *range, Some(&kept.stored))?;
+    }
     let mut done = Vec::new();
     let mut styles = incola_workbook::Styles::new();
     for Ready { kept, reopened, compared, records } in ready {
@@ -326,6 +391,9 @@ fn bring_in(
     let target = writer.finish(&styles, "", &state::now()).map_err(|e| wording::stop::not_written(&e))?;
     crate::interrupt::check()?;
     target.commit()?;
+    for (kept, rows, _) in &links {
+        kept.mirror.keep_link(kept.link(), rows);
+    }
     for (kept, reopened, applied, stamps) in &done {
         reopened.remember((&applied.link, &applied.imported), stamps, &kept.mirror, path);
     }
@@ -342,7 +410,8 @@ fn compared(
     wishes: Wishes,
 ) -> Result<Found> {
     let Some(reopened) = Reopened::open(&kept, path)? else {
-        return Ok(Found::Nothing(Box::new(unchanged(&kept))));
+        let report = Box::new(unchanged(&kept));
+        return Ok(Found::Nothing(Some(Box::new(kept)), report));
     };
     let now = reopened.read(&kept, path, book.is_1904(), wishes)?;
     let records: Vec<u64> = now.surveyed.iter().map(|s| s.reading.records).collect();
@@ -357,7 +426,7 @@ fn compared(
             if !wishes.is_trial {
                 links::standing::note_same(&kept, &reopened.parts(&records)?);
             }
-            Ok(Found::Nothing(report))
+            Ok(Found::Nothing(Some(Box::new(kept)), report))
         }
         Comparison::ToDo(compared) => {
             Ok(Found::ToDo(Box::new(Ready { kept, reopened, compared: *compared, records })))

@@ -1,6 +1,6 @@
 //! `incola watch`
 
-use super::refresh::{BookOutcome, refresh_book};
+use super::refresh::{BookOutcome, How, refresh_book};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Watch;
@@ -143,7 +143,7 @@ impl Watching<'_> {
     /// Refreshes once; says whether something held it up that may pass.
     fn round(&mut self) -> Result<bool> {
         let options = self.options;
-        match refresh_book(&options.book, &options.links, Wishes::default(), (false, false)) {
+        match refresh_book(&options.book, &options.links, Wishes::default(), How::default()) {
             Ok(outcome) => {
                 let trouble = outcome.status();
                 self.tell_outcome(&outcome)?;

@@ -208,6 +208,9 @@ pub(crate) struct Refresh {
     /// Who wins where a cell was changed by hand and in the source
     #[arg(long, value_name = "sheet|source")]
     pub(crate) conflicts: Option<Conflicts>,
+    /// The columns that make a record the same record from now on, as one record
+    #[arg(long, value_name = "COLUMNS")]
+    pub(crate) key: Option<String>,
     /// Continue although columns changed (columns), there are far fewer records than before (shorter), or the source is damaged where it
     /// was not (damage)
     #[arg(long, value_name = "columns|shorter|damage")]

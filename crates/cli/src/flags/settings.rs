@@ -151,7 +151,11 @@ fn line_or_word(text: &str) -> LineOrWord {
     text.parse().map_or_else(|_| LineOrWord::Word(text.to_owned()), LineOrWord::Number)
 }
 
-fn list(key: &'static str, text: Option<&str>) -> Result<Option<Vec<String>>> {
+/// Reads a list, which is written as one record.
+///
+/// # Errors
+/// Status 2 if it is none.
+pub(crate) fn list(key: &'static str, text: Option<&str>) -> Result<Option<Vec<String>>> {
     let Some(text) = text else { return Ok(None) };
     let wrong = || -> Failure {
         bad(&BadSetting::new(key, text, "a list is one record, such as A,B,\"C, D\""), None)

@@ -970,3 +970,20 @@ fn a_refresh_that_is_killed_leaves_the_old_workbook_or_the_new_one() {
     assert_eq!(folder.rows("moves")[77], "\"K00077\"|\"revised\"|77.5");
     assert_eq!(folder.files(), ["book.xlsx", "moves.csv"], "nothing is left beside it");
 }
+
+#[test]
+fn another_key_is_kept_though_there_is_nothing_to_bring_in() {
+    let folder = Folder::new();
+    folder.write_old("calls.csv", "Berth,Call,Dues\n007,A-1,1\n007,A-2,2\n");
+    folder.run("import calls.csv --into book.xlsx --key Berth").expect(0);
+    let run = folder.run("refresh book.xlsx --key Wharf").expect(2);
+    assert!(run.err.contains("its columns are: Berth, Call, Dues"), "{}", run.err);
+    folder.run("refresh book.xlsx --key Call --dry-run").expect(0);
+    assert!(folder.run("link list book.xlsx").expect(0).out.contains("matched by Berth"));
+    folder.run("refresh book.xlsx --key Call").expect(0);
+    assert!(folder.run("link list book.xlsx").expect(0).out.contains("matched by Call"));
+    // Known by it from now on.
+    folder.write_old("calls.csv", "Berth,Call,Dues\n009,A-1,1\n007,A-2,2\n");
+    let run = folder.run("refresh book.xlsx").expect(0);
+    assert!(run.out.contains("1 revised") && run.out.contains("matched by    Call"), "{}", run.out);
+}
