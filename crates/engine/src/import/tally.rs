@@ -130,7 +130,12 @@ impl Written {
         for (mine, more) in self.columns.iter_mut().zip(&later.columns) {
             mine.merge(more);
         }
-        self.prints.extend(later.prints);
+        if self.prints.is_empty() {
+            // Those of a whole source are not copied.
+            self.prints = later.prints;
+        } else {
+            self.prints.extend(later.prints);
+        }
         if self.candidates.is_empty() {
             self.candidates = later.candidates;
         } else {
