@@ -569,4 +569,35 @@ mod tests {
             }
         }
     }
+
+    /// The help of all commands, as a page.
+    fn page() -> String {
+        let mut out = String::from("# Commands\n\nWhat `--help` prints for each command; `-h` is shorter.\n");
+        let mut cli = Cli::command().term_width(100);
+        cli.build();
+        let mut add = |name: &str, command: &clap::Command| {
+            let help = command.clone().term_width(100).render_long_help().to_string();
+            let lines: Vec<&str> = help.lines().map(str::trim_end).collect();
+            out.push_str(&format!("\n## {name}\n\n```text\n{}\n```\n", lines.join("\n").trim_end()));
+        };
+        for command in cli.get_subcommands().filter(|c| c.get_name() != "help") {
+            let inner: Vec<_> = command.get_subcommands().filter(|c| c.get_name() != "help").collect();
+            if inner.is_empty() {
+                add(&format!("incola {}", command.get_name()), command);
+            }
+            for own in inner {
+                add(&format!("incola {} {}", command.get_name(), own.get_name()), own);
+            }
+        }
+        out
+    }
+
+    #[test]
+    fn the_page_of_commands_is_what_help_prints() {
+        let place = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/commands.md");
+        if std::env::var_os("INCOLA_WRITE_DOCS").is_some() {
+            std::fs::write(place, page()).unwrap();
+        }
+        assert!(std::fs::read_to_string(place).unwrap() == page(), "write it again: INCOLA_WRITE_DOCS=1");
+    }
 }
