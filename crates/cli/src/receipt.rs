@@ -2,7 +2,7 @@
 
 use crate::exit_code::ExitCode;
 use crate::io::source::Source;
-use incola_core::kind::Kind;
+use incola_core::kind::{Kind, Marks};
 use incola_core::layout::SetAside;
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::ColumnReading;
@@ -45,6 +45,8 @@ pub(crate) struct ColumnReceipt {
     pub(crate) misfits: u64,
     /// The sum of a number column, with no rounding; `None` if it could not be kept exactly.
     pub(crate) sum: Option<String>,
+    /// How the column spells numbers.
+    pub(crate) marks: Marks,
 }
 
 /// What was done with a sheet.
@@ -96,6 +98,7 @@ impl SheetReceipt {
                 blank: tally.blank,
                 misfits: tally.misfits,
                 sum: (column.rule.kind() == Kind::Number).then(|| tally.sum_text()).flatten(),
+                marks: column.rule.marks(),
             })
             .collect();
         let sources = sources

@@ -55,18 +55,12 @@ pub enum NoticeCode {
     TotalDiffers,
     /// There are no records.
     NoRecords,
-    /// NUL or other control characters stand in values.
-    ControlCharacters,
     /// More lines were set aside than are listed.
     MoreSetAside,
     /// Text begins with a character that begins formulas.
     FormulaLike,
     /// The marks shown in numbers are the viewer's, not the file's.
     MarksByLocale,
-    /// Blanks around values are not kept.
-    BlanksDropped,
-    /// The survey was limited.
-    SurveyLimited,
     /// Numbers of different currencies stand in one column.
     MixedSymbols,
     /// Columns are read as the sheet has them, not as the source alone would be.
@@ -79,6 +73,8 @@ pub enum NoticeCode {
     RangesEnd,
     /// Comments are over other records now.
     CommentsStay,
+    /// Columns of the sheet are too narrow for what came.
+    NarrowColumns,
     /// Columns are not described in the docket, or described for nothing.
     DocketColumns,
     /// Most values of a column do not fit the kind that the docket says.
@@ -117,18 +113,16 @@ impl NoticeCode {
             Self::Misfits => "misfits",
             Self::TotalDiffers => "total-differs",
             Self::NoRecords => "no-records",
-            Self::ControlCharacters => "control-characters",
             Self::MoreSetAside => "more-set-aside",
             Self::FormulaLike => "formula-like",
             Self::MarksByLocale => "marks-by-locale",
-            Self::BlanksDropped => "blanks-dropped",
-            Self::SurveyLimited => "survey-limited",
             Self::MixedSymbols => "mixed-symbols",
             Self::SheetKinds => "sheet-kinds",
             Self::SheetProtected => "sheet-protected",
             Self::RowsShown => "rows-shown",
             Self::RangesEnd => "ranges-end",
             Self::CommentsStay => "comments-stay",
+            Self::NarrowColumns => "narrow-columns",
             Self::DocketColumns => "docket-columns",
             Self::DocketKind => "docket-kind",
             Self::DocketChanges => "docket-changes",

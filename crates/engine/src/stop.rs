@@ -101,6 +101,13 @@ pub enum Stop {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum SpotStop {
+    /// It is a cell, and what one heading is called.
+    CellOrHeading {
+        /// The cell of that name.
+        cell: CellRef,
+        /// Where the heading is.
+        heading: CellRef,
+    },
     /// The name stands for something else than one range.
     NoRange {
         /// The name.

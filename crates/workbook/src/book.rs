@@ -27,6 +27,7 @@ use crate::sheet::merge::{self, Leftovers};
 use crate::sheet::revise::{self, Mover};
 use crate::sheet::source::{RowBytes, SheetSource};
 use crate::sheet::splice::Splice;
+use crate::sheet::widths::widened;
 use crate::sheet::{
     Extension, Fill, PlaceFormats, Revised, Revision, RowEncoder, SheetFacts, SheetLayout, Totals,
 };
@@ -66,6 +67,8 @@ pub struct RowsPlan {
     pub named: Option<(String, Range)>,
     /// Rows before the new ones that are revised.
     pub revised: Option<Revised>,
+    /// Columns, from 1 and in rising order, that are made wide enough for so many digits.
+    pub widths: Vec<(u32, u32)>,
 }
 
 /// What becomes of a table over rows in a sheet that is there.
@@ -263,7 +266,10 @@ impl<W: Write + Seek> BookWriter<W> {
         let head = source.head(over.book.zip())?;
         let head_bytes = head.len();
         let spaces = NameSpaces::of(&name, &head, over.book.family())?;
-        let head = with_dimension(&name, &head, &plan)?;
+        let mut head = with_dimension(&name, &head, &plan)?;
+        if !plan.widths.is_empty() {
+            head = widened(&name, &head, &plan.widths)?;
+        }
         self.zip.begin(&name)?;
         self.zip.block(&Compressor::new().block(&head))?;
         if let Some((row, headings)) = &plan.added_headings {

@@ -140,8 +140,8 @@ impl Styles {
             out.push_str("</numFmts>");
         }
         out.push_str(
-            "<fonts count=\"2\"><font><sz val=\"11\"/><name val=\"Calibri\"/><family val=\"2\"/></font>\
-             <font><b/><sz val=\"11\"/><name val=\"Calibri\"/><family val=\"2\"/></font></fonts>\
+            "<fonts count=\"2\"><font><sz val=\"10\"/><name val=\"Arial\"/><family val=\"2\"/></font>\
+             <font><b/><sz val=\"10\"/><name val=\"Arial\"/><family val=\"2\"/></font></fonts>\
              <fills count=\"2\"><fill><patternFill patternType=\"none\"/></fill>\
              <fill><patternFill patternType=\"gray125\"/></fill></fills>\
              <borders count=\"1\"><border><left/><right/><top/><bottom/><diagonal/></border></borders>\

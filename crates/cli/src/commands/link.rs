@@ -1,13 +1,14 @@
 //! `incola link`
 
-use crate::docket;
+use crate::docket::{self, DocketFile};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{LinkAction, LinkList, LinkNames, LinkRepoint, Read};
+use crate::flags::definitions::{LinkAction, LinkDocket, LinkList, LinkNames, LinkRepoint, Read};
 use crate::io::book_file::{check_changeable, not_changed, open_book, read_book};
 use crate::io::identity::Identity;
 use crate::io::source::{Source, is_address};
 use crate::io::target::Target;
+use crate::io::web::Version;
 use crate::links::origin::{self, is_elsewhere, reads};
 use crate::links::reopen::Reopened;
 use crate::links::{self, Kept, Mirror, Standing};
@@ -28,6 +29,7 @@ pub(crate) fn run(action: &LinkAction) -> Result<ExitCode> {
     match action {
         LinkAction::List(options) => list(options),
         LinkAction::Repoint(options) => repoint(options),
+        LinkAction::Docket(options) => docket_of(options),
         LinkAction::Cut(options) => cut(options),
         LinkAction::Trust(options) => trust(options),
     }
@@ -225,33 +227,94 @@ fn repoint(options: &LinkRepoint) -> Result<ExitCode> {
     let mut link = kept.link().clone();
     let before = link.source.at.join(", ");
     link.source = source;
+    let wishes = Wishes { accepts_shorter: true, accepts_damage: true, ..Wishes::default() };
+    let records = read_otherwise(&kept, &mut link, path, (book, lock), wishes)?;
+    print(&format!(
+        "{}   reads {} now, instead of {}: {records} records, and its columns fit\n{}",
+        render::style::strong(&render::sanitize::line(&link.name)),
+        render::sanitize::line(&link.source.at.join(", ")),
+        render::sanitize::line(&before),
+        to_bring_in(path, &link),
+    ))?;
+    Ok(ExitCode::Done)
+}
+
+/// The commands after a link was changed.
+fn to_bring_in(path: &Path, link: &Link) -> String {
+    let (book, name) = (quoted(&path.display().to_string()), quoted(&link.name));
+    format!(
+        "\nTo see what changes, then to bring it in:\n  incola refresh {book} {name} --dry-run\n  incola refresh {book} {name}\n"
+    )
+}
+
+/// Writes a link that reads something else than before, or reads it otherwise, once its source was read so; gives the records.
+fn read_otherwise(
+    kept: &Kept,
+    link: &mut Link,
+    path: &Path,
+    (mut book, lock): (ExistingBook, Held),
+    wishes: Wishes<'_>,
+) -> Result<u64> {
     // Nothing of it is known yet.
     link.parts.clear();
     let own = Kept { stored: StoredLink::bare(link.clone()), mirror: kept.mirror.clone() };
-    let wishes = Wishes { accepts_shorter: true, accepts_damage: true, ..Wishes::default() };
     let unchanged = "nothing was changed: the link reads what it read before";
     let reopened = Reopened::open(&own, path).map_err(|failure| failure.help(unchanged))?;
     let Some(reopened) = reopened else {
-        return Err(Failure::unreadable(format!("{}: the answer is empty", options.source)));
+        return Err(Failure::unreadable(format!("{}: the answer is empty", link.source.at.join(", "))));
     };
     let now = reopened.read(&own, path, book.is_1904(), wishes).map_err(|failure| failure.help(unchanged))?;
-    let records = now.reading.records;
     let located =
         refresh::locate(&mut book, kept.link()).map_err(|stop| wording::stop::in_table(stop, path))?;
     let rows = kept.rows(&mut book)?;
     let write = |writer: &mut BookWriter<Target>| {
-        Ok(link::write(writer, &link, &rows, located.range, Some(&kept.stored))?)
+        Ok(link::write(writer, link, &rows, located.range, Some(&kept.stored))?)
     };
     in_book(path, write, (book, lock))?;
-    kept.mirror.keep_link(&link, &rows);
-    kept.mirror.trust(&reads(&link, path));
-    let shown = quoted(&path.display().to_string());
+    kept.mirror.keep_link(link, &rows);
+    kept.mirror.trust(&reads(link, path));
+    Ok(now.reading.records)
+}
+
+/// Has a link read as another docket says.
+fn docket_of(options: &LinkDocket) -> Result<ExitCode> {
+    let path = &options.book;
+    let file = DocketFile::read(&options.docket)?;
+    let (mut book, lock) = locked(path)?;
+    let (all, _) = links::find(path, &mut book)?;
+    let kept = super::refresh::chosen(path, all, std::slice::from_ref(&options.link))?;
+    let Some(kept) = kept.into_iter().next() else {
+        return Err(Failure::usage(format!("{}: it has no link {}", path.display(), options.link)));
+    };
+    if !kept.mirror.trusts(&reads(kept.link(), path)) {
+        return Err(untrusted(&kept, path));
+    }
+    let mut link = kept.link().clone();
+    let parts = origin::parts(&link.source, path)?;
+    let Some((_, first)) = parts.first() else {
+        return Err(Failure::unreadable(format!("{}: there is nothing to read", link.source.at.join(", "))));
+    };
+    let opened = if is_address(first) {
+        let answer = Source::fetch(first, &file.docket.request, &Version::default(), &std::env::temp_dir())?;
+        answer.ok_or_else(|| Failure::unreadable(format!("{first}: the answer is empty")))?
+    } else {
+        Source::open(first, &std::env::temp_dir())?
+    };
+    let read = Read::default();
+    let (choices, lines) = read.choices(Some(&file))?;
+    let mut surveyed = survey(&opened, &choices, lines)?;
+    let settings = read.settings(Some(&file.docket))?;
+    let wishes = (&[][..], settings.place.name_case);
+    let shape = docket::shape::shape(&mut surveyed.reading, Some(&file), wishes, first)?;
+    link.docket = links::make::resolved_alone(&opened, &surveyed, &settings.read, Some(&file), &shape)?;
+    let wishes =
+        Wishes { accepts_shorter: true, accepts_damage: true, accepts_columns: true, ..Wishes::default() };
+    let records = read_otherwise(&kept, &mut link, path, (book, lock), wishes)?;
     print(&format!(
-        "{}   reads {} now, instead of {}: {records} records, and its columns fit\n\nTo see what changes, then to bring it in:\n  incola refresh {shown} {name} --dry-run\n  incola refresh {shown} {name}\n",
+        "{}   is read as {} says now: {records} records\n{}",
         render::style::strong(&render::sanitize::line(&link.name)),
-        render::sanitize::line(&link.source.at.join(", ")),
-        render::sanitize::line(&before),
-        name = quoted(&link.name),
+        render::sanitize::line(&options.docket.display().to_string()),
+        to_bring_in(path, &link),
     ))?;
     Ok(ExitCode::Done)
 }

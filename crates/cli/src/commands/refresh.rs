@@ -2,25 +2,29 @@
 
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{Accept, Conflicts, Refresh};
+use crate::flags::definitions::{Accept, Refresh};
 use crate::flags::settings::list;
 use crate::io::book_file::{check_changeable, not_changed, open_book, read_book};
+use crate::io::conflicts;
 use crate::io::identity::Identity;
 use crate::io::target::Target;
 use crate::links::Standing;
 use crate::links::reopen::{Reopened, chooser, copy_of};
 use crate::links::{self, Kept};
-use crate::output::{print_receipt, report as tell};
+use crate::output::{note, print_receipt, report as tell};
+use crate::questions::{Asker, ask_conflicts};
 use crate::render;
 use crate::render::command::quoted;
 use crate::state;
 use crate::wording;
+use incola_core::words::counted;
 use incola_engine::feed::{Feed, outside};
 use incola_engine::link;
 use incola_engine::refresh::report::{Outcome, Report};
 use incola_engine::refresh::{self, Before, Compared, Comparison, Located, Winner, Wishes};
 use incola_workbook::{BookWriter, ExistingBook, Obstacle};
 use std::collections::HashSet;
+use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
 /// What became of a workbook.
@@ -66,16 +70,29 @@ pub(crate) struct How<'k> {
 /// Brings the linked tables of workbooks up to date.
 pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
     let (books, names) = divided(&options.names)?;
+    let (edits, decided) = match options.conflicts.as_deref() {
+        None => (None, None),
+        Some("sheet") => (Some(Winner::Sheet), None),
+        Some("source") => (Some(Winner::Source), None),
+        Some(file) => (None, Some(conflicts::read(Path::new(file))?)),
+    };
+    if let Some(path) = &options.conflicts_to {
+        conflicts::check(path)?;
+    }
+    let is_asked = std::io::stdin().is_terminal()
+        && std::io::stderr().is_terminal()
+        && !(options.no_questions || options.dry_run || options.json || options.quiet)
+        && options.conflicts.is_none()
+        && options.conflicts_to.is_none();
     let wishes = Wishes {
-        edits: options.conflicts.map(|winner| match winner {
-            Conflicts::Source => Winner::Source,
-            Conflicts::Sheet => Winner::Sheet,
-        }),
+        edits,
+        decisions: decided.as_ref().map(|(decisions, _)| decisions),
         accepts_columns: options.accept.contains(&Accept::Columns),
         accepts_shorter: options.accept.contains(&Accept::Shorter),
         accepts_damage: options.accept.contains(&Accept::Damage),
         even_protected: options.even_protected,
         tells_all: options.all || options.json,
+        tells_conflicts: options.conflicts_to.is_some() || decided.is_some() || is_asked,
         is_trial: options.dry_run,
     };
     let key = list("key", options.key.as_deref())?;
@@ -83,7 +100,13 @@ pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
     let mut outcomes = Vec::new();
     let mut code = ExitCode::Done;
     for book in &books {
-        match refresh_book(book, &names, wishes, how) {
+        let mut refreshed = refresh_book(book, &names, wishes, how);
+        if let Ok(outcome) = &mut refreshed
+            && is_asked
+        {
+            decide_on_terminal(book, outcome, wishes, how)?;
+        }
+        match refreshed {
             Ok(outcome) => {
                 code = code.max(outcome.status());
                 outcomes.push(outcome);
@@ -97,6 +120,21 @@ pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
             }
         }
     }
+    let reports = || outcomes.iter().flat_map(|outcome| &outcome.reports);
+    if let Some((_, count)) = &decided {
+        let used: u64 = reports().map(|report| report.sheet_wins + report.source_wins).sum();
+        let left = (*count as u64).saturating_sub(used);
+        if left > 0 {
+            let left = counted(left, "decision is about a conflict", "decisions are about conflicts");
+            note(&format!(
+                "{left} that there is not: the sheet or the source changed since, or it was obeyed before"
+            ));
+        }
+    }
+    let written = match &options.conflicts_to {
+        Some(path) => conflicts::write(path, reports())?,
+        None => 0,
+    };
     if options.json {
         let all: Vec<_> = outcomes.iter().map(render::refresh::json).collect();
         print_receipt(&render::json_text(&all))?;
@@ -111,7 +149,7 @@ pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
         for (_, failure) in &outcome.failures {
             tell(failure);
         }
-        if let Some(failure) = undecided(outcome) {
+        if let Some(failure) = undecided(outcome, options.conflicts_to.as_deref().filter(|_| written > 0)) {
             tell(&failure);
         }
     }
@@ -134,26 +172,67 @@ fn divided(words: &[String]) -> Result<(Vec<PathBuf>, Vec<String>)> {
     Ok((books.into_iter().map(PathBuf::from).collect(), names))
 }
 
-/// What is said where someone must say who wins.
-fn undecided(outcome: &BookOutcome) -> Option<Failure> {
+/// Asks who wins each conflict, and brings the tables in if all of one were decided.
+fn decide_on_terminal(
+    book: &Path,
+    outcome: &mut BookOutcome,
+    wishes: Wishes<'_>,
+    how: How<'_>,
+) -> Result<()> {
+    if outcome.reports.iter().all(|report| report.undecided == 0) {
+        return Ok(());
+    }
+    let (mut input, mut output) = (std::io::stdin().lock(), anstream::stderr().lock());
+    let mut asker = Asker { input: &mut input, output: &mut output };
+    let decisions = ask_conflicts(&outcome.reports, &mut asker)?;
+    if decisions.is_empty() {
+        return Ok(());
+    }
+    let open = |report: &Report| report.undecided > 0;
+    let names: Vec<String> = outcome.reports.iter().filter(|r| open(r)).map(|r| r.link.clone()).collect();
+    let again = refresh_book(book, &names, Wishes { decisions: Some(&decisions), ..wishes }, how)?;
+    outcome.reports.retain(|report| !open(report));
+    outcome.reports.extend(again.reports);
+    outcome.failures.extend(again.failures);
+    outcome.bytes = again.bytes.or(outcome.bytes);
+    Ok(())
+}
+
+/// What is said where someone must say who wins. `table`: where the conflicts were written to.
+fn undecided(outcome: &BookOutcome, table: Option<&Path>) -> Option<Failure> {
     let open: Vec<&Report> = outcome.reports.iter().filter(|r| r.outcome == Outcome::Conflicts).collect();
-    let count: u64 = open.iter().map(|r| r.conflicts).sum();
+    let count: u64 = open.iter().map(|r| r.undecided).sum();
     if count == 0 {
         return None;
     }
     let names: Vec<&str> = open.iter().map(|r| r.link.as_str()).collect();
-    let refresh = format!("incola refresh {} {}", quoted(&outcome.book), names.join(" "));
-    let counted = incola_core::words::counted(count, "conflict", "conflicts");
-    Some(
-        Failure::protected(format!(
-            "{}: {counted} in {}: changed by hand and by the source",
-            outcome.book,
-            names.join(", ")
-        ))
-        .leaving(if open.len() == 1 { "that table was not changed" } else { "those tables were not changed" })
-        .help(format!("to let the sheet win: {refresh} --conflicts sheet"))
-        .help(format!("to let the source win: {refresh} --conflicts source")),
-    )
+    let quoted_names: Vec<String> = names.iter().map(|name| quoted(name)).collect();
+    let refresh = format!("incola refresh {} {}", quoted(&outcome.book), quoted_names.join(" "));
+    let failure = Failure::protected(format!(
+        "{}: {} in {}: changed by hand and by the source",
+        outcome.book,
+        counted(count, "conflict", "conflicts"),
+        names.join(", ")
+    ))
+    .leaving(if open.len() == 1 {
+        "that table was not changed"
+    } else {
+        "those tables were not changed"
+    });
+    Some(match table {
+        Some(path) => {
+            let path = path.display().to_string();
+            failure
+                .help(format!(
+                    "{path} lists them: write sheet or source into its column \u{201c}take\u{201d}, then"
+                ))
+                .help(format!("{refresh} --conflicts {}", quoted(&path)))
+        }
+        None => failure
+            .help(format!("to let the sheet win: {refresh} --conflicts sheet"))
+            .help(format!("to let the source win: {refresh} --conflicts source"))
+            .help(format!("to decide each in a table: {refresh} --conflicts-to conflicts.csv")),
+    })
 }
 
 /// The links of a workbook that are meant.
@@ -178,7 +257,7 @@ pub(super) fn chosen(path: &Path, links: Vec<Kept>, names: &[String]) -> Result<
 pub(crate) fn refresh_book(
     path: &Path,
     names: &[String],
-    wishes: Wishes,
+    wishes: Wishes<'_>,
     how: How<'_>,
 ) -> Result<BookOutcome> {
     let mut book = read_book(path)?;
@@ -250,7 +329,7 @@ fn unchanged(kept: &Kept) -> Report {
 fn round(
     path: &Path,
     links: Vec<Kept>,
-    wishes: Wishes,
+    wishes: Wishes<'_>,
     how: How<'_>,
     outcome: &mut BookOutcome,
 ) -> Result<Vec<Kept>> {
@@ -407,7 +486,7 @@ fn compared(
     path: &Path,
     kept: Kept,
     located: Located,
-    wishes: Wishes,
+    wishes: Wishes<'_>,
 ) -> Result<Found> {
     let Some(reopened) = Reopened::open(&kept, path)? else {
         let report = Box::new(unchanged(&kept));

@@ -10,7 +10,7 @@ use crate::output::{print, report};
 use crate::render;
 use crate::render::command::quoted;
 use incola_core::kind::number::{in_units, parse, units_text};
-use incola_core::kind::{Decimal, Kind};
+use incola_core::kind::{Decimal, Kind, Marks};
 use incola_core::reading::ColumnReading;
 use incola_core::settings::selector::Selector;
 use incola_engine::tally::{self, By, Period};
@@ -35,6 +35,8 @@ pub(crate) struct Check {
     pub(crate) found: String,
     /// What is too much, or too little; nothing: they agree.
     pub(crate) difference: Option<String>,
+    /// How the column spells numbers.
+    pub(crate) marks: Marks,
 }
 
 /// Adds up each source.
@@ -140,6 +142,7 @@ fn checks(
             expected: expected.to_string(),
             found: found.to_string(),
             difference: (found != expected).then(|| (i128::from(found) - i128::from(expected)).to_string()),
+            marks: Marks::default(),
         });
     }
     for text in &options.expect {
@@ -170,6 +173,7 @@ fn checks(
             expected: units_text(units, decimals),
             found: if found.is_exact() { found.text(decimals) } else { "too large to add up exactly".into() },
             difference: (!is_same).then(|| units_text(found.units().saturating_sub(units), decimals)),
+            marks: column.rule.marks(),
         });
     }
     Ok(checks)

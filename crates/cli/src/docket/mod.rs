@@ -11,6 +11,7 @@ use crate::flags::definitions::Read;
 use crate::io::target::folder_of;
 use crate::io::web::file_name;
 use crate::render::command::quoted;
+use crate::state::config_folder;
 use incola_core::settings::docket::{BadDocket, Docket, MOST_BYTES};
 use incola_engine::link::is_address;
 use std::collections::HashMap;
@@ -97,18 +98,11 @@ impl DocketFile {
     }
 }
 
-/// The user's folder for dockets (XDG base directories: `XDG_CONFIG_HOME`).
-fn config_folder() -> Option<PathBuf> {
-    let stated = std::env::var_os("XDG_CONFIG_HOME").map(PathBuf::from).filter(|p| p.is_absolute());
-    let home = || std::env::var_os("HOME").map(|home| PathBuf::from(home).join(".config"));
-    stated.or_else(home).map(|folder| folder.join("incola/dockets"))
-}
-
 /// The folders in which dockets are looked for: that of the source, that of the workbook, the user's own.
 pub(crate) fn folders(source: Option<&Path>, book: Option<&Path>) -> Vec<PathBuf> {
     let near = [source, book].into_iter().flatten().map(|p| folder_of(p).to_owned());
     let mut folders: Vec<PathBuf> = Vec::new();
-    for folder in near.chain(config_folder()) {
+    for folder in near.chain(config_folder().map(|folder| folder.join("dockets"))) {
         let real = std::fs::canonicalize(&folder).unwrap_or_else(|_| folder.clone());
         let is_known = |known: &PathBuf| std::fs::canonicalize(known).is_ok_and(|k| k == real);
         if !folders.iter().any(is_known) {

@@ -47,6 +47,10 @@ pub(crate) enum Command {
     Watch(Watch),
     /// Take back the last change that Incola made to a workbook
     Undo(Undo),
+    /// Show the last imports, each with the command that does the same for the next file
+    Recent(Recent),
+    /// Show what is remembered outside of workbooks, in the user's state folder, and remove it
+    State(State),
     /// Lay out made-up files of the harbour office of Tolgarth Quay and run the whole job on them
     Demo(Demo),
     /// Print the completions for a shell
@@ -191,6 +195,34 @@ pub(crate) struct Undo {
     pub(crate) even_changed: bool,
 }
 
+/// Options of `recent`.
+#[derive(Debug, Args)]
+pub(crate) struct Recent {
+    /// Imports to show
+    #[arg(long, value_name = "N", default_value_t = 10)]
+    pub(crate) count: usize,
+    /// Show all that are remembered
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// Print them as JSON, for programs
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// Options of `state`.
+#[derive(Debug, Args)]
+pub(crate) struct State {
+    /// The workbooks that are meant [default: all]
+    #[arg(value_name = "BOOK")]
+    pub(crate) books: Vec<PathBuf>,
+    /// Remove the versions, and what is known of links and appended files; workbooks stay as they are
+    #[arg(long, conflicts_with = "json")]
+    pub(crate) clear: bool,
+    /// Print it as JSON, for programs
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
 /// Options of `refresh`.
 #[derive(Debug, Args)]
 #[command(after_help = examples(&[
@@ -205,9 +237,15 @@ pub(crate) struct Refresh {
     /// Show what changed and write nothing; status 1 if there is something to do
     #[arg(long)]
     pub(crate) dry_run: bool,
-    /// Who wins where a cell was changed by hand and in the source
-    #[arg(long, value_name = "sheet|source")]
-    pub(crate) conflicts: Option<Conflicts>,
+    /// Who wins where a cell was changed by hand and in the source: one of both, or as a table says that --conflicts-to wrote
+    #[arg(long, value_name = "sheet|source|F.csv")]
+    pub(crate) conflicts: Option<String>,
+    /// Write the conflicts as a table with a column "take", to be filled with sheet or source
+    #[arg(long, value_name = "F.csv", conflicts_with = "conflicts")]
+    pub(crate) conflicts_to: Option<PathBuf>,
+    /// Ask nothing, even on a terminal: conflicts stay as they are
+    #[arg(long)]
+    pub(crate) no_questions: bool,
     /// The columns that make a record the same record from now on, as one record
     #[arg(long, value_name = "COLUMNS")]
     pub(crate) key: Option<String>,
@@ -249,15 +287,6 @@ pub(crate) struct Watch {
     pub(crate) times: Option<u64>,
 }
 
-/// Who wins.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Conflicts {
-    /// The source: what was typed by hand is lost
-    Source,
-    /// The sheet: what was typed by hand stays
-    Sheet,
-}
-
 /// What is taken although it differs from before.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Accept {
@@ -284,7 +313,9 @@ pub(crate) enum LinkAction {
     List(LinkList),
     /// Point a link to another file, folder or address, whose columns must be those of the table
     Repoint(LinkRepoint),
-    /// End links; the values stay
+    /// Have a link read as another docket says; the rows are brought in by the next refresh
+    Docket(LinkDocket),
+    /// End links; the values stay. Before a workbook is sent away: --all, so that it says nothing about where its rows came from
     Cut(LinkNames),
     /// Say that a link which was made elsewhere may be followed; shows what it reads
     Trust(LinkNames),
@@ -313,6 +344,20 @@ pub(crate) struct LinkRepoint {
     /// The file, folder, pattern of names, or web address that it reads from now on
     #[arg(value_name = "SOURCE")]
     pub(crate) source: String,
+}
+
+/// Options of `link docket`.
+#[derive(Debug, Args)]
+pub(crate) struct LinkDocket {
+    /// The workbook
+    #[arg(value_name = "BOOK")]
+    pub(crate) book: PathBuf,
+    /// The link, by its name
+    #[arg(value_name = "LINK")]
+    pub(crate) link: String,
+    /// The docket that says how it is read from now on
+    #[arg(value_name = "F")]
+    pub(crate) docket: PathBuf,
 }
 
 /// Options of `link cut` and `link trust`.
@@ -388,6 +433,9 @@ pub(crate) struct Import {
     /// Keep no link: the table cannot be refreshed
     #[arg(long, help_heading = LINK)]
     pub(crate) no_link: bool,
+    /// Keep a link although a docket or the settings file says otherwise
+    #[arg(long, help_heading = LINK, hide_short_help = true, conflicts_with = "no_link")]
+    pub(crate) link: bool,
     /// Do everything except write
     #[arg(long, help_heading = SAFETY)]
     pub(crate) dry_run: bool,
@@ -403,6 +451,9 @@ pub(crate) struct Import {
     /// Print nothing unless something needs a look
     #[arg(long, help_heading = SAFETY, conflicts_with = "json")]
     pub(crate) quiet: bool,
+    /// Widen columns of the sheet that are too narrow for the rows; those of new sheets fit
+    #[arg(long, help_heading = PLACE, hide_short_help = true)]
+    pub(crate) fit_widths: bool,
     /// Ask nothing, even on a terminal: what cannot be decided stays text
     #[arg(long, help_heading = SAFETY, hide_short_help = true)]
     pub(crate) no_questions: bool,

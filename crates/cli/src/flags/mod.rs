@@ -1,5 +1,6 @@
 //! The command line: what was typed ([`definitions`]), and what it means ([`settings`]).
 
+pub(crate) mod defaults;
 pub(crate) mod definitions;
 pub(crate) mod meant;
 pub(crate) mod settings;

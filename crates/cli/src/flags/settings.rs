@@ -136,7 +136,7 @@ impl Import {
             key: list("key", self.key.as_deref())?,
             together: yes(self.together),
             strict: yes(self.strict),
-            link: self.no_link.then_some(false),
+            link: self.no_link.then_some(false).or(self.link.then_some(true)),
             name_case: self.name_case.as_deref().and_then(NameCase::from_word),
         })
     }
@@ -171,7 +171,8 @@ mod tests {
     use std::collections::BTreeSet;
 
     /// Options that no docket has: they are of one import alone, or say which docket.
-    const TYPED_ONLY: [&str; 19] = [
+    const TYPED_ONLY: [&str; 20] = [
+        "fit_widths",
         "sources",
         "into",
         "rows",
@@ -204,7 +205,7 @@ mod tests {
             .collect();
         let keys: BTreeSet<String> = KEYS
             .iter()
-            .filter(|key| matches!(key.part, "read" | "place") && key.name != "link")
+            .filter(|key| matches!(key.part, "read" | "place"))
             .map(|key| key.name.to_owned())
             .collect();
         assert_eq!(own, keys);
@@ -214,6 +215,7 @@ mod tests {
     fn the_printed_command_means_what_was_typed() {
         for typed in [
             "incola import a.csv --into b.xlsx",
+            "incola import a.csv --into b.xlsx --link --fit-widths",
             "incola import a.csv b.csv --into b.xlsx --key Call --no-link --together --strict",
             "incola import a.csv --into b.xlsx --sheet 'March calls' --mode append --missing-columns blank --extra-columns add",
             "incola import a.csv --into b.xlsx --only 'Call,2..5' --blank 'n/a,\"a, b\"' --names 'A,\"B, C\"' --runs-as-one no",

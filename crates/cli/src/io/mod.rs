@@ -1,6 +1,7 @@
 //! Where bytes come from and go to: files, folders, addresses, and workbooks put in their place whole or not at all.
 
 pub(crate) mod book_file;
+pub(crate) mod conflicts;
 pub(crate) mod folder;
 pub(crate) mod identity;
 pub(crate) mod source;

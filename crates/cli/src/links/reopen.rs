@@ -60,7 +60,7 @@ impl Reopened {
         kept: &Kept,
         book: &Path,
         from_1904: bool,
-        wishes: Wishes,
+        wishes: Wishes<'_>,
     ) -> Result<SourceNow> {
         let open = self.sources.iter().map(|(at, source, _)| OpenSource {
             feed: Arc::clone(source) as Arc<dyn Feed>,

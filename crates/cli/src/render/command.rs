@@ -55,12 +55,19 @@ pub(crate) fn import(name: &str, read: &Read) -> String {
 pub(crate) fn again(typed: &Import, answers: &[String]) -> String {
     let mut words = vec!["incola import".to_owned()];
     words.extend(typed.sources.iter().map(|s| path(s)));
-    words.extend(reading(&typed.read));
+    // An answer about spellings that are empty holds those that were typed.
+    let is_said = answers.iter().any(|answer| answer.starts_with("--blank "));
+    let blank = typed.read.blank.clone().filter(|_| !is_said);
+    words.extend(reading(&Read { blank, ..typed.read.clone() }));
     words.extend(answers.iter().cloned());
     words.push(format!("--into {}", path(&typed.into.display().to_string())));
     // Whatever is no list was refused before.
     words.extend(settings("place", &typed.place().map(|place| table_of(&place)).unwrap_or_default()));
-    for (flag, is_set) in [("--even-signed", typed.even_signed), ("--even-protected", typed.even_protected)] {
+    for (flag, is_set) in [
+        ("--fit-widths", typed.fit_widths),
+        ("--even-signed", typed.even_signed),
+        ("--even-protected", typed.even_protected),
+    ] {
         if is_set {
             words.push(flag.to_owned());
         }
@@ -99,7 +106,9 @@ fn spelled(key: &str, value: &Value) -> String {
     let option = option(key);
     let text = match value {
         // The one that is on unless someone says so.
-        Value::Boolean(false) if key == "link" => return "--no-link".to_owned(),
+        Value::Boolean(is_kept) if key == "link" => {
+            return if *is_kept { "--link" } else { "--no-link" }.to_owned();
+        }
         Value::Boolean(yes) if key == "runs_as_one" => if *yes { "yes" } else { "no" }.to_owned(),
         Value::Boolean(_) => return option,
         Value::Array(list) => {

@@ -2,9 +2,7 @@
 
 use super::sanitize::line;
 use super::style;
-use super::text::{
-    counted, cut, grouped, grouped_decimal, left, line_range, right, terminal_columns, width, wrap,
-};
+use super::text::{counted, cut, grouped, left, line_range, right, terminal_columns, width, wrap};
 use crate::receipt::{Receipt, SheetReceipt};
 use crate::wording;
 use incola_core::kind::Kind;
@@ -13,6 +11,9 @@ use incola_engine::import::CellNote;
 
 /// Cells that are told one by one on the page.
 const TOLD: usize = 5;
+
+/// Columns from which on only those are shown that have sums, empty cells or misfits, and not more than so many.
+const MANY_COLUMNS: usize = 24;
 
 /// Sources from which on a line for each stands at the end.
 const MANY: usize = 3;
@@ -236,7 +237,12 @@ fn cells(out: &mut String, label: &str, list: &[CellNote], total: u64, sheet: &S
 
 /// Filled and blank cells and the sum of each column that was written.
 fn column_table(sheet: &SheetReceipt, columns: usize) -> String {
-    let list: Vec<_> = sheet.columns.iter().filter(|c| c.kind != Kind::Skip).collect();
+    let mut list: Vec<_> = sheet.columns.iter().filter(|c| c.kind != Kind::Skip).collect();
+    let count = list.len();
+    if count > MANY_COLUMNS {
+        list.retain(|c| c.sum.is_some() || c.blank > 0 || c.misfits > 0);
+        list.truncate(MANY_COLUMNS);
+    }
     let heads = ["column", "kind", "cells", "empty", "sum"];
     let rows: Vec<[String; 5]> = list
         .iter()
@@ -248,7 +254,7 @@ fn column_table(sheet: &SheetReceipt, columns: usize) -> String {
                     .map_or_else(|| c.kind.word().to_owned(), |f| format!("{} {f}", c.kind.word())),
                 grouped(c.cells),
                 grouped(c.blank),
-                c.sum.as_ref().map(|s| grouped_decimal(s)).unwrap_or_default(),
+                c.sum.as_ref().map(|s| c.marks.spell(s)).unwrap_or_default(),
             ]
         })
         .collect();
@@ -271,6 +277,10 @@ fn column_table(sheet: &SheetReceipt, columns: usize) -> String {
     let mut out = format!("  {}\n", style::faint(&draw(&heads.map(str::to_owned))));
     for row in &rows {
         out.push_str(&format!("  {}\n", draw(row)));
+    }
+    if count > rows.len() {
+        let more = counted((count - rows.len()) as u64, "column more", "columns more");
+        out.push_str(&format!("  {}\n", style::faint(&format!("{more}, listed with --json"))));
     }
     out
 }

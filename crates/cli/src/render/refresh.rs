@@ -3,7 +3,7 @@
 use super::links::local;
 use super::sanitize::line;
 use super::style;
-use super::text::{counted, cut, grouped, grouped_decimal, left, terminal_columns, width, wrap};
+use super::text::{counted, cut, grouped, left, terminal_columns, width, wrap};
 use crate::commands::refresh::BookOutcome;
 use crate::wording;
 use incola_engine::refresh::Winner;
@@ -145,11 +145,14 @@ fn link_page(report: &Report, tells_all: bool) -> String {
     };
     say("rows", format!("{totals}: {}", parts.join(", ")));
     if let Some(winner) = report.winner.filter(|_| report.conflicts > 0) {
-        let winner = match winner {
-            Winner::Source => "source",
-            Winner::Sheet => "sheet",
+        say("conflicts", format!("the {} wins", side(winner)));
+    } else if report.sheet_wins + report.source_wins > 0 {
+        let open = match report.undecided {
+            0 => String::new(),
+            open => format!("; {} undecided", grouped(open)),
         };
-        say("conflicts", format!("the {winner} wins"));
+        let (sheet, source) = (grouped(report.sheet_wins), grouped(report.source_wins));
+        say("conflicts", format!("decided one by one: the sheet wins {sheet}, the source {source}{open}"));
     }
     let by = if report.key.is_empty() { "what they hold".to_owned() } else { line(&report.key.join(", ")) };
     say("matched by", by);
@@ -177,9 +180,9 @@ fn link_page(report: &Report, tells_all: bool) -> String {
             say("column", format!("{}: {what}", line(name)));
         }
     }
-    let amount =
-        |text: &Option<String>| text.as_ref().map_or_else(|| "none".to_owned(), |t| grouped_decimal(t));
     for sum in &report.sums {
+        let amount =
+            |text: &Option<String>| text.as_ref().map_or_else(|| "none".to_owned(), |t| sum.marks.spell(t));
         let sums = format!("{} \u{2192} {}", amount(&sum.before), amount(&sum.after));
         say("sum", format!("{} in the source: {sums}", line(&sum.column)));
     }
@@ -220,6 +223,16 @@ fn link_page(report: &Report, tells_all: bool) -> String {
     out
 }
 
+fn side(winner: Winner) -> &'static str {
+    match winner {
+        Winner::Source => "source",
+        Winner::Sheet => "sheet",
+    }
+}
+
+/// Conflicts that are shown, if not all.
+const FEW_CONFLICTS: usize = 12;
+
 /// The changes, one by one.
 fn changes(report: &Report, columns: usize, tells_all: bool) -> String {
     if report.changes.is_empty() {
@@ -236,14 +249,19 @@ fn changes(report: &Report, columns: usize, tells_all: bool) -> String {
     let places: Vec<String> = report.changes.iter().map(|c| format!("row {}", c.row)).collect();
     let place = places.iter().map(|p| width(p)).max().unwrap_or(0);
     let label = report.changes.iter().map(|c| width(&line(&c.label))).max().unwrap_or(0).min(columns / 3);
+    let mut conflicts = 0;
     for (change, at) in report.changes.iter().zip(&places) {
+        conflicts += usize::from(change.what == What::Conflict);
+        if change.what == What::Conflict && conflicts > FEW_CONFLICTS && !tells_all {
+            continue;
+        }
         let mut head = left(word(change.what), 8);
         if change.what == What::Conflict {
             head = head.replacen("conflict", &style::alert("conflict"), 1);
         }
         let own = cut(&line(&change.label), label);
         let start = format!("  {head}  {}  {}", style::faint(&left(at, place)), left(&own, label));
-        let details = details(change);
+        let details = details(change, report.winner.is_none());
         if details.is_empty() {
             out.push_str(&format!("{}\n", start.trim_end()));
         }
@@ -257,8 +275,15 @@ fn changes(report: &Report, columns: usize, tells_all: bool) -> String {
             }
         }
     }
-    let told = |what: What| report.changes.iter().filter(|c| c.what == what).count() as u64;
+    let told = |what: What| {
+        let all = report.changes.iter().filter(|c| c.what == what);
+        match what {
+            What::Conflict => all.take(FEW_CONFLICTS).map(|change| change.cells.len().max(1) as u64).sum(),
+            _ => all.count() as u64,
+        }
+    };
     let more: Vec<String> = [
+        (What::Conflict, report.conflicts, "in conflict"),
         (What::Revised, report.revised, "revised"),
         (What::Added, report.added, "added"),
         (What::Gone, report.gone, "gone"),
@@ -285,9 +310,9 @@ fn wrapped(detail: &str, columns: usize) -> Vec<String> {
     lines.map(|(n, line)| if n == 0 { line } else { format!("  {line}") }).collect()
 }
 
-/// The cells of a change, a line each.
-fn details(change: &Change) -> Vec<String> {
-    let text = |t: &str| if t.is_empty() { "(blank)".to_owned() } else { line(t) };
+/// The cells of a change, a line each. `tells_winner`: whether it is said of each conflict who wins.
+fn details(change: &Change, tells_winner: bool) -> Vec<String> {
+    let text = |t: &str| if t.is_empty() { "(empty)".to_owned() } else { line(t) };
     let source = |cell: &CellChange| cell.source.as_deref().map_or_else(|| "(gone)".to_owned(), text);
     if let Some(why) = &change.why {
         return vec![line(why)];
@@ -303,7 +328,10 @@ fn details(change: &Change) -> Vec<String> {
                         .imported
                         .as_ref()
                         .map_or_else(String::new, |t| format!(", imported {}", text(t)));
-                    format!("{name}: sheet {}, source {}{imported}", text(&cell.sheet), source(cell))
+                    let winner = cell.conflict.and_then(|conflict| conflict.winner).filter(|_| tells_winner);
+                    let wins =
+                        winner.map_or_else(String::new, |winner| format!("; the {} wins", side(winner)));
+                    format!("{name}: sheet {}, source {}{imported}{wins}", text(&cell.sheet), source(cell))
                 }
                 What::Kept => format!("{name}: {} stays; the source has {}", text(&cell.sheet), source(cell)),
                 _ => format!("{name}: {} \u{2192} {}", text(&cell.sheet), source(cell)),

@@ -2,7 +2,7 @@
 
 use super::sanitize::line;
 use super::style;
-use super::text::{cut, grouped_decimal, left, right, terminal_columns, width};
+use super::text::{cut, left, right, terminal_columns, width};
 use crate::commands::tally::{Check, Tallied};
 use incola_core::kind::number::units_text;
 use incola_core::reading::ColumnReading;
@@ -60,7 +60,7 @@ pub(crate) fn page(tallied: &Tallied) -> String {
 fn row(column: &ColumnReading, own: &ColumnTally) -> Vec<String> {
     let sum = own.figures.as_deref().map_or_else(String::new, |figures| {
         if figures.sum.is_exact() {
-            grouped_decimal(&figures.sum.text(figures.decimals))
+            column.rule.marks().spell(&figures.sum.text(figures.decimals))
         } else {
             "not exact".to_owned()
         }
@@ -73,8 +73,8 @@ fn row(column: &ColumnReading, own: &ColumnTally) -> Vec<String> {
 /// The smallest and the largest number, or the first and the last moment, with their lines.
 fn ends(column: &ColumnReading, own: &ColumnTally) -> Option<Vec<String>> {
     let decimals = own.figures.as_deref().map_or(0, |f| f.decimals);
-    let number =
-        |place: &Place<i128>| [grouped_decimal(&units_text(place.key, decimals)), grouped(place.line)];
+    let marks = column.rule.marks();
+    let number = |place: &Place<i128>| [marks.spell(&units_text(place.key, decimals)), grouped(place.line)];
     let moment = |place: &Place<u64>| [line(&place.text), grouped(place.line)];
     let [first, last] = match (own.figures.as_deref(), own.moments.as_deref()) {
         (Some(f), _) => [f.smallest.as_ref().map(number)?, f.largest.as_ref().map(number)?],
@@ -113,6 +113,7 @@ fn groups(tallied: &Tallied, name: &str) -> String {
     let tally = &tallied.tally;
     let sums: Vec<usize> = (0..tallied.columns.len()).filter(|n| adds_up(&tallied.columns[*n])).collect();
     let decimals = |n: usize| tally.columns[n].figures.as_deref().map_or(0, |f| f.decimals);
+    let marks = |n: usize| tallied.columns[n].rule.marks();
     let most = tally.groups.values().map(|group| group.records).max().unwrap_or(1).max(1);
     let mut rows = vec![
         [line(name), "records".into()]
@@ -124,7 +125,7 @@ fn groups(tallied: &Tallied, name: &str) -> String {
     let drawn = |name: &str, group: &Group, bar: u64| -> Vec<String> {
         let sum = |n: &usize| {
             let sum = group.sums.get(*n).copied().unwrap_or_default();
-            if sum.is_exact() { grouped_decimal(&sum.text(decimals(*n))) } else { "not exact".into() }
+            if sum.is_exact() { marks(*n).spell(&sum.text(decimals(*n))) } else { "not exact".into() }
         };
         let shown = if name.is_empty() { "(empty)".to_owned() } else { line(name) };
         [shown, grouped(group.records)]
@@ -156,7 +157,7 @@ fn check_line(check: &Check) -> String {
             "  {}  {}: {}, as expected\n",
             style::faint("agrees "),
             line(&check.what),
-            grouped_decimal(&check.found)
+            check.marks.spell(&check.found)
         ),
         Some(difference) => {
             let sign = if difference.starts_with('-') { "" } else { "+" };
@@ -164,9 +165,9 @@ fn check_line(check: &Check) -> String {
                 "  {}  {}: {} expected, {} found: {sign}{}\n",
                 style::alert("differs"),
                 line(&check.what),
-                grouped_decimal(&check.expected),
-                grouped_decimal(&check.found),
-                grouped_decimal(difference)
+                check.marks.spell(&check.expected),
+                check.marks.spell(&check.found),
+                check.marks.spell(difference)
             )
         }
     }

@@ -44,17 +44,6 @@ pub(crate) fn right(text: &str, columns: usize) -> String {
     format!("{}{text}", " ".repeat(columns.saturating_sub(width(text))))
 }
 
-/// A decimal number, its whole part in groups of three.
-pub(crate) fn grouped_decimal(number: &str) -> String {
-    let (sign, rest) = number.strip_prefix('-').map_or(("", number), |r| ("-", r));
-    let (whole, fraction) = rest.split_once('.').map_or((rest, None), |(w, f)| (w, Some(f)));
-    let whole = whole.parse().map_or_else(|_| whole.to_owned(), grouped);
-    match fraction {
-        Some(fraction) => format!("{sign}{whole}.{fraction}"),
-        None => format!("{sign}{whole}"),
-    }
-}
-
 /// `line 4`, `lines 4-9`
 pub(crate) fn line_range(line: u64, lines: u64) -> String {
     if lines <= 1 { format!("line {line}") } else { format!("lines {line}-{}", line + lines - 1) }
@@ -83,7 +72,6 @@ mod tests {
 
     #[test]
     fn numbers_are_grouped_and_texts_cut_to_columns() {
-        assert_eq!(grouped_decimal("-1234567.50"), "-1,234,567.50");
         assert_eq!(cut("Grey Heron", 6), "Grey …");
         assert_eq!(width(&cut("埠頭埠頭", 5)), 5);
         assert_eq!(wrap("a bb ccc dddd", 5), ["a bb", "ccc", "dddd"]);

@@ -11,6 +11,13 @@ pub(crate) fn state_folder() -> Option<PathBuf> {
     stated.or_else(home).map(|folder| folder.join("incola"))
 }
 
+/// The user's folder for settings and dockets (XDG base directories: `XDG_CONFIG_HOME`).
+pub(crate) fn config_folder() -> Option<PathBuf> {
+    let stated = std::env::var_os("XDG_CONFIG_HOME").map(PathBuf::from).filter(|p| p.is_absolute());
+    let home = || std::env::var_os("HOME").map(|home| PathBuf::from(home).join(".config"));
+    stated.or_else(home).map(|folder| folder.join("incola"))
+}
+
 /// A name for a workbook that no other one has: made of its place.
 pub(crate) fn name_of(book: &Path) -> String {
     // One that is not there yet has the same name as when it is.

@@ -8,6 +8,7 @@ use std::cell::RefCell;
 use std::collections::HashMap;
 use std::ffi::OsString;
 use std::fs::{self, File, TryLockError};
+use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// Held while a workbook is changed.
@@ -56,11 +57,25 @@ fn lock(book: &Path) -> Result<Lock> {
     }
     let file = opened.map_err(|e| Failure::io(&path, "make the lock", &e).leaving("nothing was written"))?;
     match file.try_lock() {
-        Ok(()) => Ok(Lock { _by_name: Some(file), _itself: itself }),
+        Ok(()) => {
+            note_place(&file, book);
+            Ok(Lock { _by_name: Some(file), _itself: itself })
+        }
         Err(TryLockError::WouldBlock) => Err(busy()),
         Err(TryLockError::Error(error)) => {
             Err(Failure::io(&path, "take the lock", &error).leaving("nothing was written"))
         }
+    }
+}
+
+/// Notes in the file of a lock which workbook it is of: its name does not say so.
+fn note_place(mut file: &File, book: &Path) {
+    let place = fs::canonicalize(book).or_else(|_| std::path::absolute(book));
+    // Only a list tells it.
+    if let Ok(place) = place
+        && file.set_len(0).is_ok()
+    {
+        let _ = file.write_all(place.to_string_lossy().as_bytes());
     }
 }
 

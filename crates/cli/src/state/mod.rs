@@ -4,12 +4,14 @@
 pub(crate) mod appended;
 mod clock;
 pub(crate) mod folder;
+pub(crate) mod kept;
 mod lock;
 pub(crate) mod mirror;
+pub(crate) mod recent;
 mod versions;
 
 pub(crate) use clock::now;
-pub(crate) use folder::{last_use, name_of, note_use, state_folder};
+pub(crate) use folder::{config_folder, last_use, name_of, note_use, state_folder};
 #[cfg(test)]
 pub(crate) use lock::remove_unfinished;
 pub(crate) use lock::{Lock, lock_and_clear, unfinished_prefix};

@@ -2,6 +2,7 @@
 
 use crate::render::command::quoted;
 use crate::render::sanitize::line;
+use crate::render::text::grouped;
 use incola_core::kind::Kind;
 use incola_core::settings::list_text;
 use incola_core::words::counted;
@@ -42,7 +43,6 @@ pub(crate) fn of_column((name, kind): (&str, Kind), cells: &[&CellNote], count: 
         });
         return Misfits { text: head + &first, is_few_spellings };
     }
-    let times = |n: u64| if n == 1 { "once".to_owned() } else { format!("{n} times") };
     let list: Vec<String> =
         common.iter().map(|(text, n)| format!("\u{201c}{}\u{201d} {}", line(text), times(*n))).collect();
     let texts: Vec<String> = common.iter().map(|(text, _)| (*text).trim().to_owned()).collect();
@@ -52,6 +52,11 @@ pub(crate) fn of_column((name, kind): (&str, Kind), cells: &[&CellNote], count: 
         text: format!("{head}: {}; to treat {them} as empty: {option}", list.join(", ")),
         is_few_spellings,
     }
+}
+
+/// `once`, `12 times`
+pub(crate) fn times(n: u64) -> String {
+    if n == 1 { "once".to_owned() } else { format!("{} times", grouped(n)) }
 }
 
 #[cfg(test)]

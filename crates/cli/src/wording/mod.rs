@@ -2,6 +2,8 @@
 
 pub(crate) mod cells;
 pub(crate) mod links;
+#[cfg(test)]
+mod messages;
 pub(crate) mod misfits;
 pub(crate) mod next_time;
 pub(crate) mod places;

@@ -2,12 +2,34 @@
 
 use crate::commands::import::Options;
 use crate::flags::definitions::Import;
+use crate::io::folder;
+use crate::placeholders;
 use crate::receipt::Receipt;
 use crate::render::command::{again, quoted};
+use crate::render::style;
 use incola_core::settings::model::Mode;
+use std::path::Path;
+
+/// What a link keeps, and where.
+const KEPT: &str = "The workbook keeps each source's path, its settings and 8 bytes a row; incola state a copy of the source.\n";
 
 /// Workbooks whose commands are printed one by one.
 const FEW: usize = 3;
+
+/// The command that does the same for the next file: the append to the same table, or the import into another workbook.
+pub(crate) fn next_file(options: &Options, answers: &[String]) -> String {
+    let typed = &options.typed;
+    let is_one = typed.sources.len() == 1
+        && !folder::is_pattern(&typed.sources[0])
+        && !Path::new(&typed.sources[0]).is_dir();
+    let sources = if is_one { vec!["NEXT-FILE".to_owned()] } else { typed.sources.clone() };
+    let is_named = placeholders::any(&typed.into.to_string_lossy());
+    let into = match options.mode() {
+        Mode::Fresh if is_one && !is_named => "NEXT-BOOK.xlsx".into(),
+        _ => typed.into.clone(),
+    };
+    again(&Import { sources, into, save_docket: None, ..(**typed).clone() }, answers)
+}
 
 /// What is done next time, and the command for it. `answers`: options that answer what was asked.
 pub(crate) fn next_time(options: &Options, receipts: &[Receipt], answers: &[String]) -> String {
@@ -28,7 +50,7 @@ pub(crate) fn next_time(options: &Options, receipts: &[Receipt], answers: &[Stri
             if receipts.len() > FEW {
                 commands.push_str("  and so on for each workbook\n");
             }
-            format!("Next time, when the source has changed:\n{commands}")
+            format!("Next time, when the source has changed:\n{commands}{}", style::faint(KEPT))
         }
         _ => {
             let next = Import { mode: Some(Mode::Replace.word().to_owned()), ..(**typed).clone() };

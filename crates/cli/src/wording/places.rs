@@ -171,6 +171,12 @@ pub(crate) fn spot(why: &SpotStop) -> Failure {
         SpotStop::NoRange { at, refers_to } => {
             Failure::usage(format!("--at {at}: that name means \u{201c}{refers_to}\u{201d}, not one range"))
         }
+        SpotStop::CellOrHeading { cell, heading } => Failure::usage(format!(
+            "--at {cell}: that is a cell, and also what the heading in {heading} says"
+        ))
+        .leaving("nothing was written")
+        .help(format!("below that heading: --at {heading}"))
+        .help(format!("at the cell: --at '${}${}'", column_letters(cell.column), cell.row)),
         SpotStop::Twice { at, first, second } => {
             Failure::usage(format!("--at {}: that is in {first} and in {second}", quoted(at)))
                 .leaving("nothing was written")

@@ -112,7 +112,7 @@ pub(crate) fn not_written(error: &incola_workbook::Error) -> Failure {
 }
 
 #[cfg(test)]
-mod tests {
+pub(super) mod tests {
     use super::*;
     use incola_core::settings::BadSetting;
     use incola_engine::stop::{Held, KindDiffers, LinkStop, Mismatch, Occupied, PlaceStop, SpotStop, Whole};
@@ -218,9 +218,8 @@ mod tests {
         ]
     }
 
-    /// Each stop is a sentence with a status: no fact is shown as the program writes it down.
-    #[test]
-    fn every_stop_is_a_sentence_with_its_status() {
+    /// Each reason to stop, with the status that it gives.
+    pub(in crate::wording) fn all() -> Vec<(u8, Stop)> {
         let source = || "calls.csv".to_owned();
         let mut all = vec![
             (130, Stop::Interrupted),
@@ -235,12 +234,25 @@ mod tests {
             (2, Stop::TooManyGroups { column: "Call".into(), most: 100_000 }),
             (3, Stop::RowsLost),
             (2, Stop::Spot(SpotStop::Nowhere { at: "wharf".into(), knows_sheet: false })),
+            (
+                2,
+                Stop::Spot(SpotStop::CellOrHeading {
+                    cell: CellRef { row: 1, column: 17 },
+                    heading: CellRef { row: 1, column: 2 },
+                }),
+            ),
             (2, Stop::Spot(SpotStop::NoRange { at: "rate".into(), refers_to: "0.19".into() })),
             (3, Stop::Book(incola_workbook::Error::Damaged("it is broken".into()))),
         ];
         all.extend(places().into_iter().map(|(status, why)| (status, Stop::place("calls", why))));
         all.extend(links().into_iter().map(|(status, why)| (status, Stop::link("calls", why))));
-        for (status, stop) in all {
+        all
+    }
+
+    /// Each stop is a sentence with a status: no fact is shown as the program writes it down.
+    #[test]
+    fn every_stop_is_a_sentence_with_its_status() {
+        for (status, stop) in all() {
             let facts = format!("{stop:?}");
             let failure = Failure::from(stop);
             assert_eq!(failure.status as u8, status, "{facts}");

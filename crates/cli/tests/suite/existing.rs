@@ -209,7 +209,7 @@ fn rows_under_a_table_take_formulas_totals_and_areas_along() {
     let folder = with_ledger();
     let run = folder.run("import calls.csv --into ledger.xlsx --at LEDGER --mode append").expect(0);
     insta::assert_snapshot!(run.out.lines().take(8).collect::<Vec<_>>().join("\n"), @r"
-    ledger.xlsx   changed, 9,284 bytes
+    ledger.xlsx   changed, 7,568 bytes
 
       sheet         Calls, table ledger
       source        calls.csv, 103 bytes, 2 records
@@ -253,6 +253,66 @@ fn rows_look_as_the_cells_of_the_form_do() {
     assert!(sheet.contains("sqref=\"A2:A31\""), "the check on codes goes on");
     let run = folder.run("import pallets.dat --into form.xlsx --sheet Pallets --at A2").expect(4);
     assert!(run.err.contains("--mode replace"), "{}", run.err);
+}
+
+#[test]
+fn columns_that_are_too_narrow_are_said_and_widened() {
+    let folder = Folder::new()
+        .with("short.csv", "Call,Weight,Arrived,Remarks\nA,5,2031-03-01,none\n")
+        .with("long.csv", "Call,Weight,Arrived,Remarks\nA-000000000000001,51234567890.25,2031-03-02,\"held by customs, papers incomplete, agent told\"\n");
+    let cols = |book: &str| {
+        let sheet = folder.part(book, "xl/worksheets/sheet1.xml");
+        sheet[sheet.find("<cols>").unwrap()..sheet.find("</cols>").unwrap()].to_owned()
+    };
+    for (options, said) in [
+        (
+            "",
+            "columns are too narrow: in B numbers or dates are shown as ####, in A, D text may be cut off; --fit-widths widens them",
+        ),
+        ("--fit-widths", "wider columns: A, B, D"),
+    ] {
+        folder.run("import short.csv --into book.xlsx").expect(0);
+        let before = cols("book.xlsx");
+        let run = folder
+            .run(&format!("import long.csv --into book.xlsx --sheet short --mode append {options}"))
+            .expect(0);
+        let words = run.out.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(words.contains(said), "{}", run.out);
+        if options.is_empty() {
+            assert_eq!(cols("book.xlsx"), before);
+        } else {
+            let after = cols("book.xlsx");
+            assert!(
+                after.contains(
+                    "<col min=\"2\" max=\"2\" style=\"3\" width=\"14.9609375\" customWidth=\"1\"/>"
+                ),
+                "{after}"
+            );
+            let column = |of: &str| of.split("/>").nth(2).unwrap().to_owned();
+            assert_eq!(column(&after), column(&before), "dates have room");
+            // They have room now.
+            let more =
+                folder.run("import long.csv --into book.xlsx --sheet short --mode append --again").expect(0);
+            assert!(!more.out.contains("narrow"), "{}", more.out);
+        }
+        std::fs::remove_file(folder.path("book.xlsx")).unwrap();
+    }
+}
+
+#[test]
+fn a_heading_that_is_called_as_a_cell_is_asked_about() {
+    let folder =
+        Folder::new().with("quarters.csv", "Berth,Q1,Q2\n007,12,14\n").with("q.csv", "Q1,Q2\n15,16\n");
+    folder.run("import quarters.csv --into book.xlsx").expect(0);
+    let at = |at: &str| {
+        folder.run(&format!("import q.csv --into book.xlsx --sheet quarters --plain --dry-run --at {at}"))
+    };
+    let run = at("q1").expect(2);
+    assert!(run.err.contains("--at Q1: that is a cell, and also what the heading in B1 says"), "{}", run.err);
+    assert!(run.err.contains("--at B1") && run.err.contains("--at '$Q$1'"), "{}", run.err);
+    assert!(at("'$Q$1'").expect(0).out.contains("in Q1:R2"));
+    assert!(at("B1 --mode append --missing-columns blank").expect(0).out.contains("in A3:C3"));
+    assert!(at("B9").expect(0).out.contains("in B9:C10"));
 }
 
 #[test]
@@ -367,16 +427,8 @@ fn a_bad_source_among_several_spoils_none_of_the_others() {
 #[test]
 fn a_signed_workbook_is_changed_only_if_told() {
     let folder = with_ledger();
-    let mut zip = incola_workbook::package::zip_reader::ZipReader::open(
-        std::fs::File::open(folder.path("ledger.xlsx")).unwrap(),
-    )
-    .unwrap();
-    let mut signed = incola_workbook::package::zip_writer::ZipWriter::new(std::io::Cursor::new(Vec::new()));
-    for place in 0..zip.entries().len() {
-        signed.copy(&mut zip, place).unwrap();
-    }
-    signed.entry("_xmlsignatures/sig1.xml", b"<Signature/>").unwrap();
-    std::fs::write(folder.path("signed.xlsx"), signed.finish().unwrap().into_inner()).unwrap();
+    std::fs::copy(folder.path("ledger.xlsx"), folder.path("signed.xlsx")).unwrap();
+    folder.add_part("signed.xlsx", "_xmlsignatures/sig1.xml", "<Signature/>");
     let run = folder.run("import calls.csv --into signed.xlsx").expect(4);
     assert!(run.err.contains("any change would break the signature"), "{}", run.err);
     folder.run("import calls.csv --into signed.xlsx --even-signed --sheet new").expect(0);

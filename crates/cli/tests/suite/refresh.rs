@@ -3,23 +3,23 @@
 use crate::support::{Folder, Run};
 use std::fs::File;
 
-const CALLS: &str = "Call,Berth,Arrived,Dues\n\
+pub(crate) const CALLS: &str = "Call,Berth,Arrived,Dues\n\
     A-1,007,17.03.2031,12.50\nA-2,012,18.03.2031,3.00\nA-3,003,19.03.2031,8.25\nA-4,009,20.03.2031,1.75\n";
 
 /// A folder with a workbook that is linked to `calls.csv`.
-fn linked(options: &str) -> Folder {
+pub(crate) fn linked(options: &str) -> Folder {
     let folder = Folder::new().with("calls.csv", CALLS);
     folder.run(&format!("import calls.csv --into book.xlsx {options}")).expect(0);
     folder
 }
 
 impl Folder {
-    fn book(&self) -> Vec<u8> {
+    pub(crate) fn book(&self) -> Vec<u8> {
         std::fs::read(self.path("book.xlsx")).unwrap()
     }
 
     /// Types into a cell of the first sheet, as a spreadsheet program would keep it; nothing: the cell is cleared.
-    fn type_in(&self, cell: &str, text: &str) {
+    pub(crate) fn type_in(&self, cell: &str, text: &str) {
         self.change_part("book.xlsx", "xl/worksheets/sheet1.xml", |sheet| {
             let start = sheet.find(&format!("<c r=\"{cell}\"")).unwrap();
             let end = start + sheet[start..].find("</c>").unwrap() + 4;
@@ -58,11 +58,11 @@ impl Folder {
     }
 
     /// The rows of a sheet below its headings, as a general reader sees them.
-    fn rows(&self, sheet: &str) -> Vec<String> {
+    pub(crate) fn rows(&self, sheet: &str) -> Vec<String> {
         self.cells("book.xlsx", sheet)[1..].iter().map(|row| row.join("|")).collect()
     }
 
-    fn refresh(&self, options: &str) -> Run {
+    pub(crate) fn refresh(&self, options: &str) -> Run {
         self.run(&format!("refresh book.xlsx {options}"))
     }
 }

@@ -2,6 +2,8 @@
 
 use calamine::{Data, Reader, Xlsx, open_workbook};
 use incola_workbook::package::rewrite::with_part_changed;
+use incola_workbook::package::zip_reader::ZipReader;
+use incola_workbook::package::zip_writer::ZipWriter;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use tempfile::TempDir;
@@ -118,6 +120,17 @@ impl Folder {
         let change = |content| change(String::from_utf8(content).unwrap()).into_bytes();
         let out = with_part_changed(Box::new(input), part, out, change).unwrap();
         std::fs::write(self.path(book), out.into_inner()).unwrap();
+    }
+
+    /// Puts a part into a workbook, as another program might; what ties it to others is another part's matter.
+    pub(crate) fn add_part(&self, book: &str, part: &str, content: &str) {
+        let mut zip = ZipReader::open(std::fs::File::open(self.path(book)).unwrap()).unwrap();
+        let mut more = ZipWriter::new(std::io::Cursor::new(Vec::new()));
+        for place in 0..zip.entries().len() {
+            more.copy(&mut zip, place).unwrap();
+        }
+        more.entry(part, content.as_bytes()).unwrap();
+        std::fs::write(self.path(book), more.finish().unwrap().into_inner()).unwrap();
     }
 
     /// A part of a package as text.

@@ -466,7 +466,8 @@ fn identifier(stats: &ColumnStats, name: &str, around: &Surroundings) -> Option<
         ));
     }
     let digits = stats.digits?;
-    if digits.count + stats.words.seen.count != stats.filled {
+    // What is neither a number nor a date speaks for identifiers too; a sign or decimals speak against them.
+    if digits.count + stats.words.seen.count + stats.mixed.count != stats.filled {
         return None;
     }
     if around.begins_records {
@@ -514,6 +515,25 @@ mod tests {
     fn kind(name: &str, values: &[&str]) -> (Kind, String) {
         let verdict = judged(name, values, &Surroundings::default());
         (verdict.rule.kind(), verdict.why)
+    }
+
+    #[test]
+    fn identifiers_stay_text_whatever_a_few_of_them_hold() {
+        let mut values: Vec<String> = (100..1600).map(|n| n.to_string()).collect();
+        for (odd, name, expected) in [
+            ("12A", "Call no", Kind::Text),
+            ("none", "Call no", Kind::Text),
+            ("12-3", "Call no", Kind::Text),
+            ("12A", "Boxes", Kind::Number),
+            // Decimals and signs are no digits.
+            ("12.5", "Call no", Kind::Number),
+            ("-5", "Call no", Kind::Number),
+        ] {
+            values[700] = odd.to_owned();
+            let list: Vec<&str> = values.iter().map(String::as_str).collect();
+            let (kind, why) = kind(name, &list);
+            assert_eq!(kind, expected, "{name}: {odd}: {why}");
+        }
     }
 
     #[test]

@@ -12,6 +12,6 @@ pub mod statistics;
 
 pub use date::{DateOrder, Day};
 pub use month::{Languages, month_name};
-pub use number::{Decimal, Group, NumberSpelling, SpellingCode, Sum};
+pub use number::{Decimal, Group, Marks, NumberSpelling, SpellingCode, Sum};
 pub use rule::{BooleanRule, DateRule, Kind, NumberRule, Rule, Value};
 pub use statistics::{ColumnStats, Count};

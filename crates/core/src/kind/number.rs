@@ -113,6 +113,51 @@ impl Group {
     }
 }
 
+/// The marks with which figures are spelled that are worked out of a column, such as its sum.
+///
+/// ```
+/// use incola_core::kind::{Decimal, Group, Marks};
+/// let marks = Marks { decimal: Decimal::Comma, group: Group::Point };
+/// assert_eq!(marks.spell("-1234567.50"), "-1.234.567,50");
+/// ```
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Marks {
+    /// The character before the decimals.
+    pub decimal: Decimal,
+    /// The character between groups of three digits.
+    pub group: Group,
+}
+
+impl Default for Marks {
+    fn default() -> Self {
+        Self { decimal: Decimal::Point, group: Group::None }
+    }
+}
+
+impl Marks {
+    /// Spells a decimal number that has a full stop before its decimals and a hyphen as its sign; anything else stays as it is.
+    pub fn spell(self, plain: &str) -> String {
+        let (sign, digits) = plain.strip_prefix('-').map_or(("", plain), |rest| ("-", rest));
+        let (whole, decimals) =
+            digits.split_once('.').map_or((digits, None), |(whole, decimals)| (whole, Some(decimals)));
+        if !whole.bytes().all(|b| b.is_ascii_digit()) {
+            return plain.to_owned();
+        }
+        let mut out = sign.to_owned();
+        for (n, digit) in whole.chars().enumerate() {
+            if n > 0 && (whole.len() - n).is_multiple_of(3) {
+                out.push_str(self.group.text());
+            }
+            out.push(digit);
+        }
+        if let Some(decimals) = decimals {
+            out.push(self.decimal.char());
+            out.push_str(decimals);
+        }
+        out
+    }
+}
+
 /// Where and how a sign is written.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Sign {
@@ -876,6 +921,23 @@ mod tests {
 
     fn point(text: &str) -> Result<Number, NoNumber> {
         parse(text.as_bytes(), Decimal::Point)
+    }
+
+    #[test]
+    fn figures_are_spelled_with_the_marks_of_their_column() {
+        let marks = |decimal, group| Marks { decimal, group };
+        for (marks, plain, expected) in [
+            (Marks::default(), "1234567.50", "1234567.50"),
+            (marks(Decimal::Point, Group::Comma), "1234567.50", "1,234,567.50"),
+            (marks(Decimal::Point, Group::Comma), "-123456", "-123,456"),
+            (marks(Decimal::Comma, Group::NarrowNoBreak), "1000.5", "1\u{202f}000,5"),
+            (marks(Decimal::Comma, Group::Point), "999", "999"),
+            (marks(Decimal::Comma, Group::Apostrophe), "0.00", "0,00"),
+            (marks(Decimal::Comma, Group::Point), "", ""),
+            (marks(Decimal::Comma, Group::Point), "not exact", "not exact"),
+        ] {
+            assert_eq!(marks.spell(plain), expected);
+        }
     }
 
     #[test]

@@ -2,7 +2,7 @@
 
 use super::date::{self, DateOrder, DateShape, DateSpelling, Day, Zone};
 use super::month::Languages;
-use super::number::{self, Decimal, Group, Number, SpellingCode};
+use super::number::{self, Decimal, Group, Marks, Number, SpellingCode};
 use super::statistics::{trim, unwrap};
 
 /// What a column is.
@@ -148,6 +148,14 @@ pub enum Value<'f> {
 }
 
 impl Rule {
+    /// The marks with which the column spells its numbers; plain ones for other kinds.
+    pub fn marks(&self) -> Marks {
+        match self {
+            Self::Number(rule) => Marks { decimal: rule.decimal, group: rule.group },
+            _ => Marks::default(),
+        }
+    }
+
     /// The kind that the rule makes.
     pub fn kind(&self) -> Kind {
         match self {

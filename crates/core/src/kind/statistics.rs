@@ -299,6 +299,20 @@ impl Words {
     /// Spellings kept.
     const MOST: usize = 6;
 
+    /// The spellings with their counts, the most frequent first, if all values have one of these few and one of them repeats.
+    ///
+    /// # Example
+    /// ```
+    /// use incola_core::kind::statistics::Words;
+    /// assert_eq!(Words::default().few(), None);
+    /// ```
+    #[must_use]
+    pub fn few(&self) -> Option<Vec<(&[u8], u64)>> {
+        let mut all: Vec<(&[u8], u64)> = self.spellings.iter().map(|(word, n)| (&**word, *n)).collect();
+        all.sort_unstable_by(|a, b| b.1.cmp(&a.1).then(a.0.cmp(b.0)));
+        (!self.many && all.len() <= 3 && all.first().is_some_and(|(_, n)| *n > 1)).then_some(all)
+    }
+
     #[inline]
     fn add(&mut self, word: &[u8], line: u64) {
         self.seen.add(line);

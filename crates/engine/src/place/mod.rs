@@ -6,6 +6,7 @@ pub mod headings;
 mod obstacles;
 pub mod spot;
 mod totals;
+mod widths;
 
 use crate::cells::ColumnWriter;
 use crate::import::Slot;
@@ -18,6 +19,7 @@ use incola_workbook::{
     RowsPlan, SheetFacts, StyleId, Styles, TableChange, Totals,
 };
 use spot::Spot;
+pub use widths::NarrowColumn;
 
 /// Most cells of the headings that are read.
 const MOST_CELLS: usize = 40_000;
@@ -300,6 +302,7 @@ impl Place {
                 range.to.row = end;
                 (stood && self.heading_row.is_none()).then_some((name, range))
             }),
+            widths: Vec::new(),
         }
     }
 }

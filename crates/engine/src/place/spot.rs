@@ -22,6 +22,13 @@ pub struct Spot {
 /// Finds what `--at` says, in a sheet (from 0) if one was named.
 pub fn find(book: &mut ExistingBook, at: &str, sheet: Option<usize>) -> Result<Spot> {
     if let Some(cell) = CellRef::parse(at) {
+        // Written with marks of absolute references it is nothing but a cell.
+        if let Some(n) = sheet.filter(|_| !at.contains('$'))
+            && let [heading] = called(book, at, n)?[..]
+            && heading != cell
+        {
+            return Err(Stop::Spot(SpotStop::CellOrHeading { cell, heading }));
+        }
         return Ok(Spot { cell: Some(cell), ..Spot::default() });
     }
     let same = |name: &str| name.to_lowercase() == at.to_lowercase();
@@ -45,19 +52,20 @@ pub fn find(book: &mut ExistingBook, at: &str, sheet: Option<usize>) -> Result<S
         return Ok(Spot { sheet: place, cell: Some(range.from), range: named, ..Spot::default() });
     }
     if let Some(n) = sheet {
-        let cells = book.cells(n, 1, HEADING_ROWS, 20_000).map_err(Stop::Book)?;
-        let found: Vec<_> = cells.iter().filter(|c| c.is_text && same(c.text.trim())).collect();
-        match found.as_slice() {
+        match called(book, at, n)?[..] {
             [] => {}
-            [cell] => return Ok(Spot { cell: Some(cell.at), ..Spot::default() }),
+            [cell] => return Ok(Spot { cell: Some(cell), ..Spot::default() }),
             [first, second, ..] => {
-                return Err(Stop::Spot(SpotStop::Twice {
-                    at: at.to_owned(),
-                    first: first.at,
-                    second: second.at,
-                }));
+                return Err(Stop::Spot(SpotStop::Twice { at: at.to_owned(), first, second }));
             }
         }
     }
     Err(Stop::Spot(SpotStop::Nowhere { at: at.to_owned(), knows_sheet: sheet.is_some() }))
+}
+
+/// The cells near the top of a sheet (from 0) that hold this text.
+fn called(book: &mut ExistingBook, text: &str, sheet: usize) -> Result<Vec<CellRef>> {
+    let cells = book.cells(sheet, 1, HEADING_ROWS, 20_000).map_err(Stop::Book)?;
+    let is_called = |cell: &str| cell.trim().to_lowercase() == text.to_lowercase();
+    Ok(cells.iter().filter(|c| c.is_text && is_called(&c.text)).map(|c| c.at).collect())
 }

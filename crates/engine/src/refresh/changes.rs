@@ -29,7 +29,8 @@ pub(super) fn column_changes(
                 }
                 if old.sum != now.sum {
                     let (before, after) = (old.sum.clone(), now.sum.clone());
-                    report.sums.push(Sum { column: old.heading.clone(), before, after });
+                    let marks = source_now.reading.columns[n].rule.marks();
+                    report.sums.push(Sum { column: old.heading.clone(), before, after, marks });
                 }
                 if (&old.from, &old.to) != (&now.from, &now.to) {
                     report.days.push(Days {

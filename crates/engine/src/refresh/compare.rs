@@ -65,7 +65,7 @@ pub fn compare(
     book: &mut ExistingBook,
     (stored, located): (&StoredLink, Located),
     source_now: SourceNow,
-    wishes: Wishes,
+    wishes: Wishes<'_>,
     mut before: Before<'_>,
 ) -> Result<Comparison> {
     let link = &stored.link;
@@ -111,7 +111,7 @@ pub fn compare(
     let picked = pick_records(&source_now, &common, &alignment)?;
     let mut sides = Sides::new(link, &source_now, &common, &seen, &picked, book)?;
     close_gaps(&mut alignment, &mut sides);
-    let mut told = Told::new(wishes.tells_all);
+    let mut told = Told::new(wishes.tells_all, wishes.tells_conflicts);
     let mut report = Report {
         link: link.name.clone(),
         sheet: located.sheet_name.clone(),
@@ -156,7 +156,7 @@ pub fn compare(
     }
     check_moves(book, &place, &decided.gone, &located)?;
     let now = imported_now(&source_now, &common, &source)?;
-    if report.conflicts > 0 && wishes.edits.is_none() {
+    if report.undecided > 0 {
         report.outcome = Outcome::Conflicts;
     }
     Ok(Comparison::ToDo(Box::new(Compared {

@@ -1,9 +1,9 @@
 //! What is done with each row, and told of it.
 
 use super::base::Before;
-use super::report::{CellChange, Change, Report, Told, What};
+use super::report::{CellChange, Change, Conflict, Report, Told, What};
 use super::sides::{RecordRow, Sides};
-use super::{Winner, Wishes};
+use super::{ConflictMark, Winner, Wishes};
 use crate::fingerprints::key_of;
 use crate::link::Link;
 use incola_core::refresh::{Alignment, Cell, Fate, Unpaired, fingerprint, settle, settle_with};
@@ -58,7 +58,7 @@ pub(super) fn decide(
     alignment: &Alignment,
     sides: &mut Sides<'_>,
     known: (&Base, bool),
-    wishes: Wishes,
+    wishes: Wishes<'_>,
     key: &[usize],
     (report, told): (&mut Report, &mut Told),
 ) -> Decided {
@@ -88,11 +88,16 @@ pub(super) fn decide(
                     row,
                     cells: Vec::new(),
                     why: None,
+                    conflict: None,
                 });
             }
             Fate::EditedButRecordGone => {
-                report.conflicts += 1;
-                let what = match wishes.edits {
+                let label = sides.label_of_row(key, row);
+                let shown = sides.sheet_row(row).map(|(_, shown)| shown).unwrap_or_default();
+                let mark = ConflictMark::new(&sides.link.name, &label, None, &shown.join("\u{1f}"), None);
+                let winner = wishes.winner(mark);
+                report.count(winner);
+                let what = match winner {
                     Some(Winner::Source) => {
                         decided.gone.push(row);
                         report.gone += 1;
@@ -102,10 +107,11 @@ pub(super) fn decide(
                 };
                 told.tell(what, || Change {
                     what,
-                    label: sides.label_of_row(key, row),
+                    label,
                     row,
                     cells: Vec::new(),
                     why: Some(why_lone(sides, row)),
+                    conflict: Some(Conflict { mark, winner }),
                 });
             }
             Fate::Revised(record) | Fate::Edited(record) | Fate::ChangedOnBothSides(record) => {
@@ -140,6 +146,7 @@ pub(super) fn decide(
                         row,
                         cells: Vec::new(),
                         why: None,
+                        conflict: None,
                     }
                 });
             }
@@ -227,17 +234,26 @@ fn settle_row(
     verdict: Verdict,
     (row, record): (u32, u32),
     (sides, headings, key): (&Sides<'_>, &[String], &[usize]),
-    wishes: Wishes,
+    wishes: Wishes<'_>,
     decided: &mut Decided,
     (report, told): (&mut Report, &mut Told),
 ) {
     let Verdict { cells, sheet, source, imported } = verdict;
+    let label = sides.label(key, &source);
+    let conflict = |n: usize| {
+        let mark =
+            ConflictMark::new(&sides.link.name, &label, Some(&headings[n]), &sheet[n], Some(&source[n]));
+        Conflict { mark, winner: wishes.winner(mark) }
+    };
+    let conflicts: Vec<Option<Conflict>> =
+        cells.iter().enumerate().map(|(n, cell)| (*cell == Cell::Conflict).then(|| conflict(n))).collect();
     let goes_in: Vec<bool> = cells
         .iter()
-        .map(|cell| match cell {
+        .zip(&conflicts)
+        .map(|(cell, conflict)| match cell {
             Cell::Same | Cell::Edited => false,
             Cell::Revised => true,
-            Cell::Conflict => wishes.edits == Some(Winner::Source),
+            Cell::Conflict => conflict.is_some_and(|conflict| conflict.winner == Some(Winner::Source)),
         })
         .collect();
     let of = |what: Cell| -> Vec<CellChange> {
@@ -247,13 +263,20 @@ fn settle_row(
             sheet: sheet[n].clone(),
             source: Some(source[n].clone()),
             imported: imported.as_ref().map(|texts| texts[n].clone()),
+            conflict: conflicts[n],
         };
         places.map(change).collect()
     };
     let has = |what: Cell| cells.contains(&what);
-    let label = || sides.label(key, &source);
     let tell = |what: What, cell: Cell, told: &mut Told| {
-        told.tell(what, || Change { what, label: label(), row, cells: of(cell), why: None });
+        told.tell(what, || Change {
+            what,
+            label: label.clone(),
+            row,
+            cells: of(cell),
+            why: None,
+            conflict: None,
+        });
     };
     if has(Cell::Revised) {
         report.revised += 1;
@@ -264,7 +287,7 @@ fn settle_row(
         tell(What::Kept, Cell::Edited, told);
     }
     if has(Cell::Conflict) {
-        report.conflicts += cells.iter().filter(|c| **c == Cell::Conflict).count() as u64;
+        conflicts.iter().flatten().for_each(|conflict| report.count(conflict.winner));
         tell(What::Conflict, Cell::Conflict, told);
     }
     if !has(Cell::Revised) && !has(Cell::Conflict) {

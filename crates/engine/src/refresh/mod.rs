@@ -12,6 +12,7 @@ mod base;
 mod changes;
 mod compare;
 mod decide;
+mod decisions;
 pub mod report;
 mod sheet_side;
 mod sides;
@@ -20,6 +21,7 @@ mod source_now;
 pub use apply::{Applied, apply};
 pub use base::Before;
 pub use compare::{Compared, Comparison, compare};
+pub use decisions::{ConflictMark, Decisions};
 pub use sheet_side::{Located, locate};
 pub use source_now::{Chooser, OpenSource, SourceNow};
 
@@ -37,9 +39,11 @@ pub enum Winner {
 
 /// What the clerk allows.
 #[derive(Clone, Copy, Debug, Default)]
-pub struct Wishes {
-    /// Who wins where both changed a cell; `None`: someone must say so first.
+pub struct Wishes<'w> {
+    /// Who wins wherever both changed a cell; `None`: someone must say so first.
     pub edits: Option<Winner>,
+    /// Who wins in single conflicts.
+    pub decisions: Option<&'w Decisions>,
     /// Columns may come, go and change their kind.
     pub accepts_columns: bool,
     /// There may be far fewer records than before, or none.
@@ -50,6 +54,15 @@ pub struct Wishes {
     pub even_protected: bool,
     /// Whether everything that changed is told one by one.
     pub tells_all: bool,
+    /// Whether all conflicts are told one by one.
+    pub tells_conflicts: bool,
     /// Whether it is only looked at: nothing is remembered.
     pub is_trial: bool,
+}
+
+impl Wishes<'_> {
+    /// Who wins in a conflict, as far as it was said.
+    fn winner(&self, mark: ConflictMark) -> Option<Winner> {
+        self.edits.or_else(|| self.decisions?.of(mark))
+    }
 }

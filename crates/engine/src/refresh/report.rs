@@ -1,6 +1,7 @@
 //! What a refresh found and did, for pages and for programs.
 
-use super::Winner;
+use super::{ConflictMark, Winner};
+use incola_core::kind::Marks;
 use serde::Serialize;
 
 /// What became of a link.
@@ -42,8 +43,14 @@ pub struct Report {
     pub removed_by_hand: u64,
     /// Cells and rows that both sides changed.
     pub conflicts: u64,
-    /// Who won them.
+    /// Who won all of them.
     pub winner: Option<Winner>,
+    /// Those that nobody decided.
+    pub undecided: u64,
+    /// Those in which the sheet won.
+    pub sheet_wins: u64,
+    /// Those in which the source won.
+    pub source_wins: u64,
     /// Columns that are new and got a heading.
     pub columns_added: Vec<String>,
     /// Columns that the source has no more.
@@ -122,6 +129,9 @@ pub struct Sum {
     pub before: Option<String>,
     /// The sum now.
     pub after: Option<String>,
+    /// How the column spells numbers.
+    #[serde(skip)]
+    pub marks: Marks,
 }
 
 /// The days of a column in the source, from the first to the last.
@@ -165,6 +175,18 @@ pub struct Change {
     /// What else speaks against the change.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub why: Option<String>,
+    /// The conflict about the whole row, if there is one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub conflict: Option<Conflict>,
+}
+
+/// A conflict, and who wins it.
+#[derive(Clone, Copy, Debug, Serialize)]
+pub struct Conflict {
+    /// What it is known by.
+    pub mark: ConflictMark,
+    /// Who wins; `None`: nobody said.
+    pub winner: Option<Winner>,
 }
 
 /// A cell that changed.
@@ -178,6 +200,9 @@ pub struct CellChange {
     pub source: Option<String>,
     /// What was imported, where that is known.
     pub imported: Option<String>,
+    /// The conflict about it, if there is one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub conflict: Option<Conflict>,
 }
 
 /// How many changes of a sort are told, if not all.
@@ -188,24 +213,35 @@ pub(super) struct Told {
     pub(super) changes: Vec<Change>,
     counts: [usize; 5],
     tells_all: bool,
+    tells_conflicts: bool,
 }
 
 impl Told {
-    pub(super) fn new(tells_all: bool) -> Self {
-        Self { changes: Vec::new(), counts: [0; 5], tells_all }
+    pub(super) fn new(tells_all: bool, tells_conflicts: bool) -> Self {
+        Self { changes: Vec::new(), counts: [0; 5], tells_all, tells_conflicts }
     }
 
     /// Tells a change, if there is room for it.
     pub(super) fn tell(&mut self, what: What, change: impl FnOnce() -> Change) {
         let count = &mut self.counts[what as usize];
         *count += 1;
-        if self.tells_all || *count <= FEW {
+        if self.tells_all || *count <= FEW || (self.tells_conflicts && what == What::Conflict) {
             self.changes.push(change());
         }
     }
 }
 
 impl Report {
+    /// Counts a conflict, by who wins it.
+    pub(super) fn count(&mut self, winner: Option<Winner>) {
+        self.conflicts += 1;
+        *match winner {
+            None => &mut self.undecided,
+            Some(Winner::Sheet) => &mut self.sheet_wins,
+            Some(Winner::Source) => &mut self.source_wins,
+        } += 1;
+    }
+
     /// Whether there is anything to bring in.
     pub fn has_changes(&self) -> bool {
         self.revised + self.added + self.gone + self.conflicts > 0

@@ -246,7 +246,7 @@ pub(super) fn see(
     (link, located): (&Link, &Located),
     source_now: &SourceNow,
     source: &[u64],
-    (key, wishes): (&[usize], Wishes),
+    (key, wishes): (&[usize], Wishes<'_>),
 ) -> Result<SheetSnapshot> {
     let places = columns_of(link, located)?;
     let column_of = |place: usize| located.headings[places[place]].0;

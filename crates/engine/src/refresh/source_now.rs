@@ -72,7 +72,7 @@ impl SourceNow {
         sources: Vec<OpenSource>,
         choose: &Chooser<'_>,
         from_1904: bool,
-        wishes: Wishes,
+        wishes: Wishes<'_>,
     ) -> Result<Self> {
         let bad = |why: String| Stop::link(&link.name, LinkStop::Broken { why });
         let mut docket = Docket::read_kept(&link.docket).map_err(|error| bad(error.why))?;
@@ -115,7 +115,7 @@ impl SourceNow {
         (sources, surveyed): (Vec<OpenSource>, Vec<Surveyed>),
         (reading, docket): (Reading, Docket),
         Difference { mut added, renamed, .. }: Difference,
-        (from_1904, wishes): (bool, Wishes),
+        (from_1904, wishes): (bool, Wishes<'_>),
         accepted: Vec<String>,
     ) -> Self {
         let mut left_out = Vec::new();
@@ -273,7 +273,7 @@ fn reshaped(link: &Link, sources: &[OpenSource], reading: &Reading, found: &Diff
 }
 
 /// Fails if the source holds far less than before, or other kinds of values.
-fn check(link: &Link, reading: &Reading, sources: &[OpenSource], wishes: Wishes) -> Result<()> {
+fn check(link: &Link, reading: &Reading, sources: &[OpenSource], wishes: Wishes<'_>) -> Result<()> {
     let (records, before) = (reading.records, link.table.rows);
     if records * 2 < before && !wishes.accepts_shorter {
         let why = LinkStop::Shrunk { source: shown(sources), records, before };

@@ -67,6 +67,15 @@ impl Surveyed {
         each_record(&mut machine, &self.head[at..], true, &self.plan.repeats, line, sink);
     }
 
+    /// The spellings that are most misfits of a column (its number from 0), with their counts, as long as they are few.
+    #[must_use]
+    pub fn misfit_spellings(&self, column: usize) -> Option<Vec<(&[u8], u64)>> {
+        let misfits = self.reading.columns.get(column)?.misfits.count;
+        let few = self.survey.columns.get(column)?.words.few()?;
+        let covered: u64 = few.iter().map(|(_, n)| n).sum();
+        (misfits > 0 && covered * 5 >= misfits * 4).then_some(few)
+    }
+
     /// Where the first record stands in the decoded head; `None`: further on.
     pub fn data_in_head(&self) -> Option<usize> {
         let first = self.cuts.first()?;

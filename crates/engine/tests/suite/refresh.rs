@@ -92,7 +92,7 @@ fn with_link(book: &[u8], written: &Written) -> Vec<u8> {
 }
 
 /// Refreshes the table of a workbook from new bytes; gives the workbook afterwards and the report.
-fn refreshed(book: &[u8], source: &str, wishes: Wishes) -> Result<(Vec<u8>, Report)> {
+fn refreshed(book: &[u8], source: &str, wishes: Wishes<'_>) -> Result<(Vec<u8>, Report)> {
     let mut existing = opened(book);
     let (links, lost) = link::find(&mut existing)?;
     assert_eq!((links.len(), lost.len()), (1, 0));

@@ -10,6 +10,7 @@ use crate::sheet::raw::{Attributes, CellKind, Cells, RawCell, number};
 use crate::sheet::runs::{KeptRow, Lately, RUNS, Run, add_run};
 use crate::sheet::scan::{Gathered, Scan, Scanner};
 use crate::sheet::source::{RowBytes, SheetSource};
+use crate::sheet::widths::ColumnWidths;
 use crate::xml;
 use std::collections::HashMap;
 
@@ -162,6 +163,8 @@ pub struct SheetFacts {
     pub is_protected: bool,
     /// Formats of whole columns: first column, last column, format.
     pub column_formats: Vec<(u32, u32, u32)>,
+    /// How wide its columns are.
+    pub widths: ColumnWidths,
 }
 
 impl SheetFacts {
@@ -289,7 +292,9 @@ pub(crate) fn facts<S: Scanner>(
     let part = zip.entries()[place].name.clone();
     let mut facts = SheetFacts::default();
     facts.merge(SheetFacts::default(), question);
-    for tag in tags(&part, &head)?.iter().filter(|t| t.opens("col")) {
+    let before = tags(&part, &head)?;
+    facts.widths = ColumnWidths::of(&before);
+    for tag in before.iter().filter(|t| t.opens("col")) {
         let value = |name: &str| tag.attribute(name).and_then(|v| v.parse::<u32>().ok());
         if let (Some(from), Some(to), Some(format)) = (value("min"), value("max"), value("style")) {
             facts.column_formats.push((from, to, format));

@@ -14,6 +14,7 @@ pub(crate) mod splice;
 mod stream;
 mod trail;
 pub(crate) mod value;
+pub(crate) mod widths;
 
 mod scan;
 pub use behind::Extension;
@@ -27,3 +28,4 @@ pub use runs::{KeptRow, Run};
 pub use scan::{CellContent, Scan, Scanner};
 pub use stream::{SheetColumn, SheetLayout};
 pub use value::CellValue;
+pub use widths::ColumnWidths;

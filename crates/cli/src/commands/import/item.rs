@@ -3,6 +3,7 @@
 use crate::docket::DocketFile;
 use crate::docket::shape::Shape;
 use crate::failure::{Failure, Result};
+use crate::flags::defaults;
 use crate::flags::definitions::Import;
 use crate::io::source::Source;
 use crate::placeholders::Names;
@@ -50,7 +51,8 @@ impl Options {
     /// Status 2 if a list is none.
     pub(crate) fn new(typed: &Arc<Import>, docket: Option<&DocketFile>) -> Result<Self> {
         let said = docket.map(|file| &file.docket);
-        let Settings { read, place, .. } = Settings::new(&typed.read.reading()?, &typed.place()?, said);
+        let Settings { read, mut place, .. } = Settings::new(&typed.read.reading()?, &typed.place()?, said);
+        place.link = place.link.or(defaults::read()?.link);
         Ok(Self { typed: Arc::clone(typed), read, place })
     }
 

@@ -19,11 +19,12 @@ use crate::links;
 use crate::output::{print_receipt, report};
 use crate::placeholders;
 use crate::questions::{self, Asker};
+use crate::receipt::Receipt;
 use crate::render;
 use crate::state;
 use crate::wording;
 use incola_core::reading;
-use incola_core::settings::LineRange;
+use incola_core::settings::{self, LineRange};
 use incola_engine::stop::Stop;
 use incola_engine::text::{Surveyed, survey};
 use item::{Book, SMALL, check_limits, names_of};
@@ -131,15 +132,39 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
     {
         docket::save::save(path, item)?;
     }
+    let own = books.iter().flat_map(|book| &book.items).next().map_or(&shared, |item| &item.options);
+    if !receipts.is_empty() && !options.dry_run {
+        remember(own, &receipts, &answers);
+    }
     if options.json {
         let receipts: Vec<_> = receipts.iter().map(render::receipt_json::receipt).collect();
         print_receipt(&render::json_text(&receipts))?;
     } else if receipts.iter().any(|r| !options.quiet || r.status() != ExitCode::Done) {
-        let options = books.iter().flat_map(|book| &book.items).next().map_or(&shared, |item| &item.options);
-        let next = wording::next_time::next_time(options, &receipts, &answers);
+        let next = wording::next_time::next_time(own, &receipts, &answers);
         print_receipt(&format!("{}\n{next}", render::receipt::pages(&receipts)))?;
     }
     Ok(code)
+}
+
+/// Sources and workbooks of an import that are remembered by their names.
+const NAMED: usize = 3;
+
+/// Remembers an import, for `recent`.
+fn remember(options: &Options, receipts: &[Receipt], answers: &[String]) {
+    let absolute = |name: &str| match std::path::absolute(name) {
+        Ok(path) if name != "-" && !is_address(name) => path.display().to_string(),
+        _ => name.to_owned(),
+    };
+    let sources = || receipts.iter().flat_map(|r| r.sheets.iter().flat_map(|sheet| &sheet.sources));
+    state::recent::note(state::recent::Recent {
+        at: state::now(),
+        folder: std::env::current_dir().map(|folder| folder.display().to_string()).unwrap_or_default(),
+        sources: sources().take(NAMED).map(|source| absolute(&source.name)).collect(),
+        source_count: sources().count() as u64,
+        books: receipts.iter().take(NAMED).map(|r| absolute(&r.book)).collect(),
+        rows: receipts.iter().flat_map(|r| &r.sheets).map(|sheet| sheet.written.rows).sum(),
+        command: wording::next_time::next_file(options, answers),
+    });
 }
 
 /// Sources that are kept open from the first look to the last; of more, each is opened when it is read.
@@ -196,8 +221,12 @@ fn read(
 /// What is done with a source before something is written: also gives the workbook that it goes into. `are_many`: whether it is not to be
 /// kept open.
 fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
-    let ReadSource { name, mut source, surveyed, options, choices, lines, docket } = read;
-    let (mut surveyed, answers) = settle(&options.typed, &source, surveyed, &choices, lines)?;
+    let ReadSource { name, mut source, surveyed, mut options, mut choices, lines, docket } = read;
+    let (mut surveyed, answers) = settle(&options.typed, &source, surveyed, &mut choices, lines)?;
+    if options.read.blank.clone().unwrap_or_default() != choices.blank {
+        let read = settings::Reading { blank: Some(choices.blank.clone()), ..options.read.clone() };
+        options = Arc::new(Options { read, typed: Arc::clone(&options.typed), place: options.place.clone() });
+    }
     let changes = docket.as_ref().map(|file| -> Result<_> {
         let (typed, _) = options.typed.read.choices(None)?;
         Ok(shape::changes(&surveyed, &typed, file))
@@ -221,16 +250,17 @@ fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
     Ok((book, Item { source, surveyed, options, choices, shape, docket, answers }))
 }
 
-/// Asks what cannot be told, where someone sits at a terminal. Also gives the options that say the answers.
+/// Asks what cannot be told, where someone sits at a terminal; the choices hold the answers then. Also gives the options that say them.
 fn settle(
     options: &Import,
     source: &Source,
     surveyed: Surveyed,
-    choices: &reading::Choices,
+    choices: &mut reading::Choices,
     lines: Option<LineRange>,
 ) -> Result<(Surveyed, Vec<String>)> {
-    let doubts =
-        surveyed.reading.layout.doubt.is_some() || surveyed.reading.columns.iter().any(|c| c.doubt.is_some());
+    let columns = &surveyed.reading.columns;
+    let doubts = surveyed.reading.layout.doubt.is_some()
+        || columns.iter().any(|column| column.doubt.is_some() || column.misfits.count > 0);
     let terminal = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
     if !doubts
         || !terminal
@@ -243,17 +273,18 @@ fn settle(
     }
     let (mut input, mut output) = (std::io::stdin().lock(), anstream::stderr().lock());
     let mut asker = Asker { input: &mut input, output: &mut output };
-    let mut choices = choices.clone();
     let mut surveyed = surveyed;
-    let layout = questions::ask_layout(&surveyed, &mut choices, &mut asker)?;
-    if layout.other_layout {
-        surveyed = survey(source, &choices, lines)?;
+    let mut said = Vec::new();
+    for ask in [questions::ask_layout, questions::ask_misfits, questions::ask_columns] {
+        let answers = ask(&surveyed, choices, &mut asker)?;
+        if answers.needs_survey {
+            surveyed = survey(source, choices, lines)?;
+        } else if !answers.options.is_empty() {
+            surveyed.reading = surveyed.conclude(choices).map_err(Stop::BadSetting)?;
+        }
+        said.extend(answers.options);
     }
-    let columns = questions::ask_columns(&surveyed, &mut choices, &mut asker)?;
-    if !columns.options.is_empty() {
-        surveyed.reading = surveyed.conclude(&choices).map_err(Stop::BadSetting)?;
-    }
-    Ok((surveyed, layout.options.into_iter().chain(columns.options).collect()))
+    Ok((surveyed, said))
 }
 
 /// The workbook that a source goes into.

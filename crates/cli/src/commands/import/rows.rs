@@ -25,7 +25,7 @@ use incola_engine::feed::Feed;
 use incola_engine::import::{Placing, Slot, Written, write};
 use incola_engine::place::headings::{Offer, Rules};
 use incola_engine::place::spot::{self, Spot};
-use incola_engine::place::{self, Mode, OwnNames, Place, Wish};
+use incola_engine::place::{self, Mode, NarrowColumn, OwnNames, Place, Wish};
 use incola_engine::stop::Stop;
 use incola_engine::text::{self, Surveyed};
 use incola_workbook::number_format::NumberFormat;
@@ -123,6 +123,10 @@ pub(super) fn import(
     let columns = &together.reading.columns;
     let from_1904 = opened.from_1904;
     let writers: Vec<ColumnWriter> = ColumnWriter::for_book(columns, styles, from_1904);
+    let narrow = place.narrow(columns);
+    if !options.typed.fit_widths {
+        notices.extend(too_narrow(&narrow));
+    }
     let number_style = number_style_for(options, styles);
     let mut along = Vec::new();
     let is_linked = wish.mode != Mode::Append && links::make::is_wanted(options, &together.sources);
@@ -136,8 +140,12 @@ pub(super) fn import(
                 number_rows: options.place.number_column.as_deref(),
                 source_column: options.place.source_column.as_deref(),
             };
-            let plan = place.plan(columns, &writers, (&names, number_style));
+            let mut plan = place.plan(columns, &writers, (&names, number_style));
             along = went_along(&plan);
+            if options.typed.fit_widths && !narrow.is_empty() {
+                plan.widths = narrow.iter().map(|c| (c.column, c.digits)).collect();
+                along.push(format!("wider columns: {}", letters(&narrow, |_| true)));
+            }
             book.begin_rows(sheet, plan, &place.facts, styles, None).map_err(Stop::NotWritten)?;
             if let Some(row) = place.heading_row {
                 let mut rows = book.rows(&place.columns());
@@ -321,6 +329,25 @@ fn check_said(place: &Place, said: Option<Range>, sheet: &str) -> Result<()> {
         None => return Ok(()),
     };
     Err(Failure::usage(failure).leaving("the workbook was not changed"))
+}
+
+/// The letters of columns.
+fn letters(columns: &[NarrowColumn], is_meant: impl Fn(&NarrowColumn) -> bool) -> String {
+    let letters: Vec<String> =
+        columns.iter().filter(|column| is_meant(column)).map(|c| column_letters(c.column)).collect();
+    letters.join(", ")
+}
+
+/// What is said of columns that are too narrow.
+fn too_narrow(columns: &[NarrowColumn]) -> Option<Notice> {
+    let (hashed, cut) = (letters(columns, |c| c.is_hashed), letters(columns, |c| !c.is_hashed));
+    let parts: Vec<String> = [(hashed, "numbers or dates are shown as ####"), (cut, "text may be cut off")]
+        .into_iter()
+        .filter(|(columns, _)| !columns.is_empty())
+        .map(|(columns, what)| format!("in {columns} {what}"))
+        .collect();
+    let words = format!("columns are too narrow: {}; --fit-widths widens them", parts.join(", "));
+    (!columns.is_empty()).then(|| Notice::new(NoticeCode::NarrowColumns, words))
 }
 
 /// What goes with the rows, in words.
