@@ -42,6 +42,8 @@ pub(crate) struct ColumnReceipt {
     pub(crate) format: Option<String>,
     pub(crate) cells: u64,
     pub(crate) blank: u64,
+    /// Fields with a spelling that was said to mean empty.
+    pub(crate) spelled_empty: u64,
     pub(crate) misfits: u64,
     /// The sum of a number column, with no rounding; `None` if it could not be kept exactly.
     pub(crate) sum: Option<String>,
@@ -96,6 +98,7 @@ impl SheetReceipt {
                 format: column.format(),
                 cells: tally.cells,
                 blank: tally.blank,
+                spelled_empty: tally.spelled_empty,
                 misfits: tally.misfits,
                 sum: (column.rule.kind() == Kind::Number).then(|| tally.sum_text()).flatten(),
                 marks: column.rule.marks(),

@@ -7,14 +7,16 @@ pub enum NoticeCode {
     UndecodableBytes,
     /// A quote was opened and never closed.
     UnclosedQuote,
-    /// A quote stands inside a quoted field.
+    /// A quote is inside a quoted field.
     StrayQuote,
     /// Records have fewer fields than the others.
     ShortRecords,
     /// Records have more fields than the others.
     LongRecords,
-    /// A start of a fixed layout stands inside values.
+    /// A start of a fixed layout is inside values.
     ValuesCut,
+    /// Characters before the first start of a fixed layout are in no column.
+    BeforeFirstStart,
     /// Lines of a fixed layout are longer than the others.
     LongLines,
     /// Lines of a fixed layout are shorter than the others.
@@ -45,9 +47,9 @@ pub enum NoticeCode {
     ValuesUnwrapped,
     /// Names of columns repeat or are missing.
     NamesMended,
-    /// The order of day and month cannot be told.
+    /// The order of day and month is unknown.
     DateOrderUnknown,
-    /// The decimal character cannot be told from the group character.
+    /// The decimal character may be the group character.
     DecimalCharUnknown,
     /// Values do not fit the kind of their column.
     Misfits,
@@ -93,6 +95,7 @@ impl NoticeCode {
             Self::ShortRecords => "short-records",
             Self::LongRecords => "long-records",
             Self::ValuesCut => "values-cut",
+            Self::BeforeFirstStart => "before-first-start",
             Self::LongLines => "long-lines",
             Self::ShortLines => "short-lines",
             Self::TabsInFixed => "tabs-in-fixed",

@@ -112,6 +112,8 @@ pub enum Pad {
     Right(u32),
     /// Filled with blanks behind up to so many characters.
     Left(u32),
+    /// As many as a fixed layout needs to put a number or a date at its place.
+    Layout,
 }
 
 impl Pad {
@@ -130,8 +132,25 @@ impl Pad {
         }
     }
 
+    /// The blanks around the values of a column, by its rule and its layout.
+    fn around(stats: &ColumnStats, rule: &Rule, is_fixed: bool) -> Option<Self> {
+        let padding = stats.padding?;
+        let by_layout = is_fixed && rule.kind() != Kind::Text && padding.front.1 > 0;
+        Self::of(padding).or(by_layout.then_some(Self::Layout))
+    }
+
+    /// Whether `field` is `value` with these blanks around. `scratch`: room for the field that the value would have had.
+    pub fn is_around(self, value: &[u8], field: &[u8], scratch: &mut Vec<u8>) -> bool {
+        if self == Self::Layout {
+            return statistics::trim(field).0 == value;
+        }
+        scratch.clear();
+        self.restore(value, scratch);
+        scratch == field
+    }
+
     /// The field that `value` had, appended to `out`.
-    pub fn restore(self, value: &[u8], out: &mut Vec<u8>) {
+    fn restore(self, value: &[u8], out: &mut Vec<u8>) {
         let blanks = |out: &mut Vec<u8>, n: usize| out.resize(out.len() + n, b' ');
         let missing = |width: u32| {
             let own =
@@ -152,6 +171,7 @@ impl Pad {
                 out.extend_from_slice(value);
                 blanks(out, missing(width));
             }
+            Self::Layout => out.extend_from_slice(value),
         }
     }
 }
@@ -327,12 +347,12 @@ pub fn conclude(
             number: place + 1,
             name: name.clone(),
             unit: layout.units.get(place).filter(|u| !u.is_empty()).cloned(),
+            pad: Pad::around(stats, &verdict.rule, layout.dialect.value.division.fixed().is_some()),
             rule: verdict.rule,
             decided_by,
             why: verdict.why,
             doubt: verdict.doubt,
             misfits: verdict.misfits,
-            pad: stats.padding.and_then(Pad::of),
             zero_if_blank: false,
             stats: stats.clone(),
         });
@@ -742,6 +762,16 @@ fn fixed_notices(
     notices: &mut Vec<Notice>,
 ) {
     let Some(fixed) = layout.dialect.value.division.fixed() else { return };
+    let is_stated = layout.dialect.decided_by != DecidedBy::Detected;
+    let left_out = fixed::before_first_start(head, layout.lines_before_data, &fixed.starts);
+    if let Some((count, line, text)) = left_out.filter(|_| is_stated) {
+        let message = format!(
+            "what is before start {} is in no column: \u{201c}{text}\u{201d}, and so in {} looked at; \u{201c}--add-start 1\u{201d} makes a column of it",
+            fixed.starts[0] + 1,
+            counted(count, "line", "lines")
+        );
+        notices.push(Notice::new(NoticeCode::BeforeFirstStart, message).at_line(line));
+    }
     for (place, crossing) in survey.facts.crossings.iter().enumerate() {
         // A number and a word that touch are two values; two digits, or two letters, are one.
         let cut = crossing.alike;

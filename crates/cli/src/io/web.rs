@@ -124,6 +124,9 @@ fn attempts(address: &str, at: &str, headers: &[(String, String)], known: &Versi
             Err(ureq::Error::BadUri(why)) => {
                 return Err(Failure::usage(format!("{address}: this is not an address: {why}")));
             }
+            Err(ureq::Error::Http(why)) => {
+                return Err(Failure::usage(format!("{address}: this is not an address: {why}")));
+            }
             Err(error) => (Failure::unreadable(format!("{address}: {error}")), None),
         };
         match waits.next() {

@@ -3,7 +3,7 @@
 use super::sanitize::line;
 use super::style;
 use super::text::{counted, cut, grouped, left, line_range, right, terminal_columns, width, wrap};
-use crate::receipt::{Receipt, SheetReceipt};
+use crate::receipt::{ColumnReceipt, Receipt, SheetReceipt};
 use crate::wording;
 use incola_core::kind::Kind;
 use incola_core::notice::Notice;
@@ -175,6 +175,12 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
             "kept exactly",
             format!("{} of {} cells", grouped(written.exact), grouped(written.cells)),
         ));
+    }
+    let spelled: Vec<&ColumnReceipt> = sheet.columns.iter().filter(|c| c.spelled_empty > 0).collect();
+    if !spelled.is_empty() {
+        let list: Vec<String> =
+            spelled.iter().map(|c| format!("{} {}", line(&c.name), grouped(c.spelled_empty))).collect();
+        rows.push(("left empty", format!("values that mean empty, as stated: {}", list.join(", "))));
     }
     if let Some(key) = &sheet.link {
         let key = if key.is_empty() { "what they hold".to_owned() } else { line(&key.join(", ")) };

@@ -75,6 +75,8 @@ struct ColumnJson {
     format: Option<String>,
     cells: u64,
     blank: u64,
+    /// Those of them with a spelling that was said to mean empty.
+    spelled_empty: u64,
     misfits: u64,
     sum: Option<String>,
 }
@@ -131,6 +133,7 @@ fn sheet(sheet: &SheetReceipt) -> SheetJson {
                 format: c.format.clone(),
                 cells: c.cells,
                 blank: c.blank,
+                spelled_empty: c.spelled_empty,
                 misfits: c.misfits,
                 sum: c.sum.clone(),
             })

@@ -235,6 +235,7 @@ pub(crate) fn undo(book: &Path, even_changed: bool) -> Result<()> {
     let none = || {
         Failure::unreadable(format!("{}: no change of Incola's is known", book.display()))
             .leaving("it was not changed")
+            .help("a workbook that an import has made is taken back by deleting it")
     };
     let folder = folder_of(book).ok_or_else(none)?;
     let failed =

@@ -18,7 +18,7 @@ pub(crate) fn note(note: Note) -> &'static str {
             Loss::Blanks => "the spaces around it are not kept",
             Loss::Undecodable => "it holds bytes that are no character",
             Loss::Spelling => "it would be spelled differently",
-            Loss::MeansEmpty => "it means empty, as you said",
+            Loss::MeansEmpty => "it means empty",
             Loss::Wrapping => "it is wrapped to stay text, and others in the column are not",
         },
     }

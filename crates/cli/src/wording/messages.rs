@@ -64,13 +64,18 @@ fn words(text: &str) -> String {
 fn test_of(message: &str, tests: &[(String, String)]) -> Option<String> {
     let piece = message.split(['{', '}']).step_by(2).max_by_key(|piece| piece.len())?.trim();
     let piece = piece.trim_matches([':', ',', '\u{201c}', '\u{201d}', ' ']);
-    if piece.len() < 8 {
+    if piece.len() < 6 {
         return None;
     }
     // A test that tells more than one message apart may hold less of it.
     let half: String = piece.chars().take(28).collect();
     let found = tests.iter().filter(|(_, text)| text.contains(&half)).min_by_key(|(_, text)| text.len());
     found.map(|(name, _)| name.clone())
+}
+
+/// Whether a message is more than values put together.
+fn has_words(message: &str) -> bool {
+    message.split(['{', '}']).step_by(2).any(|piece| piece.chars().filter(|c| c.is_alphabetic()).count() > 5)
 }
 
 /// The messages that the code makes of literals: by status.
@@ -172,7 +177,7 @@ fn page() -> String {
     }
     all.sort();
     all.dedup();
-    for (status, message) in all.iter().filter(|(_, message)| message.len() > 3) {
+    for (status, message) in all.iter().filter(|(_, message)| has_words(message)) {
         let mut shown = String::new();
         for (n, piece) in message.split(['{', '}']).enumerate() {
             shown.push_str(if n % 2 == 0 { piece } else { "{}" });

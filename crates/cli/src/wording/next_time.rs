@@ -11,7 +11,8 @@ use incola_core::settings::model::Mode;
 use std::path::Path;
 
 /// What a link keeps, and where.
-const KEPT: &str = "The workbook keeps each source's path, its settings and 8 bytes a row; incola state a copy of the source.\n";
+const KEPT: &str = "Kept for it in the workbook: each source's path, its settings and 8 bytes a row;\n\
+                    in your state folder: a copy of each source.\n";
 
 /// Workbooks whose commands are printed one by one.
 const FEW: usize = 3;

@@ -209,7 +209,7 @@ fn rows_under_a_table_take_formulas_totals_and_areas_along() {
     let folder = with_ledger();
     let run = folder.run("import calls.csv --into ledger.xlsx --at LEDGER --mode append").expect(0);
     insta::assert_snapshot!(run.out.lines().take(8).collect::<Vec<_>>().join("\n"), @r"
-    ledger.xlsx   changed, 7,568 bytes
+    ledger.xlsx   changed, 7,570 bytes
 
       sheet         Calls, table ledger
       source        calls.csv, 103 bytes, 2 records

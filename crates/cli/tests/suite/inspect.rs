@@ -185,7 +185,7 @@ fn a_workbook_shows_its_sheets_tables_and_names() {
     let folder = Folder::new().with("ledger.xlsx", include_bytes!("../../demo/ledger.xlsx"));
     let run = folder.run("inspect ledger.xlsx").expect(0);
     insta::assert_snapshot!(run.out, @r"
-    ledger.xlsx   2 sheets, 1 table, 0 names, 7,137 bytes
+    ledger.xlsx   2 sheets, 1 table, 0 names, 7,140 bytes
 
       sheet  used range  cells  formulas
       Calls  A1:G5          25         5

@@ -135,6 +135,26 @@ pub fn from_one(starts: &[usize]) -> Vec<usize> {
     starts.iter().map(|s| s + 1).collect()
 }
 
+/// Lines of the records in which something is before the first start: how many, the first one (from 1), and what is there.
+pub(crate) fn before_first_start(
+    head: &[u8],
+    lines_before: u64,
+    starts: &[usize],
+) -> Option<(u64, u64, String)> {
+    let first = starts.first().filter(|first| **first > 0)?;
+    let skipped = usize::try_from(lines_before).unwrap_or(usize::MAX);
+    let before = |line: &[u8]| -> String { String::from_utf8_lossy(line).chars().take(*first).collect() };
+    let mut found = None;
+    for (line, text) in (1_u64..).zip(lines(head)).skip(skipped) {
+        let text = before(text);
+        if !text.trim().is_empty() {
+            let (count, ..) = found.get_or_insert((0, line, text));
+            *count += 1;
+        }
+    }
+    found
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -84,7 +84,7 @@ pub const KEYS: &[Key] = &[
         "delimiter",
         KeyKind::Text,
         "\";\"",
-        "What stands between fields: characters, or tab, space, comma, semicolon, pipe, caret, colon, none.",
+        "What is between fields: characters, or tab, space, comma, semicolon, pipe, caret, colon, none.",
     ),
     key("read", "runs_as_one", KeyKind::YesNo, "false", "Whether a run of delimiters counts as one."),
     key("read", "quote", KeyKind::Text, "'\"'", "The quote character, or none."),

@@ -361,12 +361,10 @@ impl ColumnWriter {
         if scratch.shown == field {
             return Outcome::Exact;
         }
-        if let Some(pad) = self.pad {
-            scratch.padded.clear();
-            pad.restore(&scratch.shown, &mut scratch.padded);
-            if scratch.padded == field {
-                return Outcome::Exact;
-            }
+        if let Some(pad) = self.pad
+            && pad.is_around(&scratch.shown, field, &mut scratch.padded)
+        {
+            return Outcome::Exact;
         }
         self.compare_otherwise(field, scratch)
     }

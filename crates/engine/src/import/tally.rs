@@ -39,6 +39,8 @@ pub struct ColumnTally {
     pub cells: u64,
     /// Fields that are blank.
     pub blank: u64,
+    /// Those of them that hold a spelling which was said to mean empty.
+    pub spelled_empty: u64,
     /// Fields that do not fit the kind.
     pub misfits: u64,
     /// The sum of its numbers.
@@ -70,6 +72,7 @@ impl ColumnTally {
     pub fn merge(&mut self, more: &Self) {
         self.cells += more.cells;
         self.blank += more.blank;
+        self.spelled_empty += more.spelled_empty;
         self.misfits += more.misfits;
         self.sum.merge(&more.sum);
         self.decimals = self.decimals.max(more.decimals);

@@ -237,7 +237,9 @@ impl RecordSink for Writing<'_> {
                 written.cells += 1;
                 written.exact += u64::from(outcome == Outcome::Exact);
             }
-            if let Outcome::Lost(loss) = outcome {
+            if outcome == Outcome::Lost(Loss::MeansEmpty) {
+                tally.spelled_empty += 1;
+            } else if let Outcome::Lost(loss) = outcome {
                 written.lost += 1;
                 note(&mut written.lost_cells, line, row, index, field, Note::Lost(loss));
             }

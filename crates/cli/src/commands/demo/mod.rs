@@ -5,7 +5,7 @@ mod stand_in;
 
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{Cli, Command, Demo};
+use crate::flags::definitions::{Cli, Command, Demo, Import, Refresh};
 use crate::output::print;
 use crate::render::command::quoted;
 use crate::render::style;
@@ -360,8 +360,11 @@ fn obey(words: &[&str]) -> Result<ExitCode> {
         .map_err(|e| Failure::usage(e.to_string()))?;
     match cli.command {
         Command::Inspect(options) => crate::commands::inspect::run(&options),
-        Command::Import(options) => crate::commands::import::run(&options),
-        Command::Refresh(options) => crate::commands::refresh::run(&options),
+        // The demo goes on by itself, on a terminal too.
+        Command::Import(options) => crate::commands::import::run(&Import { no_questions: true, ..*options }),
+        Command::Refresh(options) => {
+            crate::commands::refresh::run(&Refresh { no_questions: true, ..options })
+        }
         Command::Link(options) => crate::commands::link::run(&options.action),
         Command::Tally(options) => crate::commands::tally::run(&options),
         Command::Docket(options) => crate::commands::docket::run(&options.action),
