@@ -43,6 +43,8 @@ pub struct Choices {
     pub blank_in: Vec<(String, Vec<String>)>,
     /// Whether blank lines among the records are records.
     pub keeps_blank_rows: bool,
+    /// Whether the columns of headings come before the others.
+    pub carried_first: bool,
     /// Kinds that columns must have; later ones win.
     pub kinds: Vec<AsChoice>,
     /// The columns that are wanted; empty: all.
@@ -251,6 +253,8 @@ impl ColumnReading {
 pub struct Reading {
     /// The encoding.
     pub encoding: Decision<Encoding>,
+    /// Whether the sheet has the columns of headings before the others.
+    pub carried_first: bool,
     /// Length of the byte order mark in bytes.
     pub bom_bytes: usize,
     /// How lines end.
@@ -416,6 +420,7 @@ pub fn conclude(
     );
     notices.sort_by_key(|n| !n.code.needs_a_look());
     Ok(Reading {
+        carried_first: choices.carried_first,
         encoding,
         bom_bytes,
         line_end,
@@ -456,10 +461,13 @@ fn names(
 ) -> Result<Vec<String>, BadSetting> {
     let count = survey.columns.len();
     let mut names: Vec<String> = layout.names.clone();
+    if !layout.headings.is_empty() {
+        names.resize(count.saturating_sub(layout.headings.len()), String::new());
+        names.extend(layout.headings.names().map(str::to_owned));
+    }
     if let Some(stated) = &choices.names {
         if stated.len() != count {
-            let found: Vec<String> =
-                (0..count).map(|i| layout.names.get(i).cloned().unwrap_or_default()).collect();
+            let found: Vec<String> = (0..count).map(|i| names.get(i).cloned().unwrap_or_default()).collect();
             let why = format!(
                 "{} names are given for {count} columns\n  given:  {}\n  source: {}",
                 stated.len(),

@@ -9,7 +9,7 @@ use crate::kind::statistics::trim;
 use crate::kind::{ColumnStats, Count};
 use crate::layout::{Repeats, SetAside};
 use crate::record::{Dialect, Division, Machine};
-use crate::rows::{Aside, Each, Flow, Record, RecordSink, each_record};
+use crate::rows::{Aside, Carry, Each, Flow, Record, RecordSink, each_record};
 use std::collections::HashSet;
 
 /// Most columns of a worksheet; more are refused before anything is kept of them.
@@ -216,7 +216,26 @@ pub struct BlockSurvey {
     pub facts: LineFacts,
     /// Digests of the values of the columns asked for, by column.
     pub digests: Vec<Vec<u64>>,
+    /// What its headings say at its end; nothing of those that it does not have.
+    pub carry: Carry,
+    /// For each level of headings: the lines of records before the first heading, whose values are in an earlier block.
+    unheaded: Vec<Vec<u64>>,
     odd_run: OddRun,
+}
+
+impl BlockSurvey {
+    /// Gives the records before the first headings the values of those before the block.
+    fn head(&mut self, carry: &Carry) {
+        let first = self.columns.len() - self.unheaded.len();
+        for (level, lines) in self.unheaded.iter_mut().enumerate().filter(|(_, lines)| !lines.is_empty()) {
+            let mut column = ColumnStats::default();
+            for line in std::mem::take(lines) {
+                column.observe(carry.value(level).unwrap_or_default(), line);
+            }
+            column.merge(&self.columns[first + level], 0);
+            self.columns[first + level] = column;
+        }
+    }
 }
 
 /// Surveys one block of decoded text that begins at a record. `last`: nothing follows it. `limit`: records to look at;
@@ -235,16 +254,19 @@ pub struct BlockSurvey {
 /// ```
 pub fn survey_block(plan: &SurveyPlan, text: &[u8], last: bool, limit: u64) -> BlockSurvey {
     let mut machine = Machine::new(&plan.dialect);
+    let headings = plan.repeats.headings();
     let block = BlockSurvey {
-        columns: vec![ColumnStats::default(); plan.width],
+        columns: vec![ColumnStats::default(); plan.width + headings.len()],
+        unheaded: vec![Vec::new(); headings.len()],
         digests: vec![Vec::new(); plan.unique.len()],
         ..BlockSurvey::default()
     };
     let is_quoted = plan.dialect.quote.is_some() && plan.dialect.division == Division::Delimited;
     let is_fixed = plan.dialect.division.fixed().is_some();
     let mut observer = Observer { plan, block, limit, is_quoted, is_fixed };
-    let end = each_record(&mut machine, text, last, &plan.repeats, 1, &mut observer);
-    BlockSurvey { consumed: end.consumed, lines: end.lines, ..observer.block }
+    let mut carry = Carry::unknown(plan.width, headings);
+    let end = each_record(&mut machine, text, last, &plan.repeats, (1, &mut carry), &mut observer);
+    BlockSurvey { consumed: end.consumed, lines: end.lines, carry, ..observer.block }
 }
 
 /// Counts what records hold.
@@ -296,7 +318,8 @@ impl RecordSink for Observer<'_> {
             observe_line(plan, record, &mut block.facts);
         }
         let looked_at = block.records <= self.limit;
-        for (place, (column, field)) in block.columns.iter_mut().zip(record.fields()).enumerate() {
+        let (own, carried) = block.columns.split_at_mut(plan.width);
+        for (place, (column, field)) in own.iter_mut().zip(record.fields()).enumerate() {
             if !looked_at {
                 column.observe_length(field, line);
             } else if !plan.blank.means_empty(place, field) {
@@ -305,9 +328,15 @@ impl RecordSink for Observer<'_> {
                 column.observe_missing(1);
             }
         }
-        if fields < block.columns.len() {
-            for column in &mut block.columns[fields..] {
+        if fields < own.len() {
+            for column in &mut own[fields..] {
                 column.observe_missing(1);
+            }
+        }
+        for (level, (column, unheaded)) in carried.iter_mut().zip(&mut block.unheaded).enumerate() {
+            match record.carry().value(level) {
+                Some(value) => column.observe(value, line),
+                None => unheaded.push(line),
             }
         }
         if looked_at {
@@ -442,14 +471,15 @@ impl Survey {
     pub fn new(plan: &SurveyPlan, lines_before: u64) -> Self {
         Self {
             lines: lines_before,
-            columns: vec![ColumnStats::default(); plan.width],
+            columns: vec![ColumnStats::default(); plan.width + plan.repeats.headings().len()],
             unique: plan.unique.iter().map(|c| (*c, Uniqueness::default())).collect(),
             ..Self::default()
         }
     }
 
-    /// Adds the next block.
-    pub fn merge(&mut self, block: BlockSurvey) {
+    /// Adds the next block. `carry`: what headings before it say.
+    pub fn merge(&mut self, mut block: BlockSurvey, carry: &Carry) {
+        block.head(carry);
         let (records_before, lines_before) = (self.records, self.lines);
         while self.columns.len() < block.columns.len() {
             let mut column = ColumnStats::default();
@@ -544,7 +574,7 @@ pub fn unique_candidates(plan: &SurveyPlan, sample: &[u8]) -> Vec<usize> {
         }
         if seen < 2 * records { Flow::Continue(()) } else { Flow::Break(()) }
     });
-    each_record(&mut machine, sample, true, &plan.repeats, 1, &mut look);
+    each_record(&mut machine, sample, true, &plan.repeats, (1, &mut Carry::default()), &mut look);
     (0..plan.width).filter(|place| alive[*place] && !values[*place].is_empty()).take(2).collect()
 }
 
@@ -569,7 +599,7 @@ mod tests {
 
     fn whole(text: &str) -> Survey {
         let mut survey = Survey::new(&plan(), 1);
-        survey.merge(survey_block(&plan(), text.as_bytes(), true, u64::MAX));
+        survey.merge(survey_block(&plan(), text.as_bytes(), true, u64::MAX), &Carry::default());
         survey
     }
 
@@ -620,7 +650,7 @@ mod tests {
             let text = |lines: &[String]| lines.iter().map(|l| format!("{l}\n")).collect::<String>();
             let mut merged = Survey::new(&plan(), 1);
             for part in [&lines[..cut], &lines[cut..]] {
-                merged.merge(survey_block(&plan(), text(part).as_bytes(), true, u64::MAX));
+                merged.merge(survey_block(&plan(), text(part).as_bytes(), true, u64::MAX), &Carry::default());
             }
             let whole = whole(&text(&lines));
             prop_assert_eq!((merged.records, merged.lines), (whole.records, whole.lines));

@@ -26,6 +26,10 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &settings::Reading) -> 
         out.text("encoding", &encoding.value.name(), &encoding.why);
     }
     layout(&mut out, reading, read);
+    let labels: Vec<Value> = reading.layout.headings.names().map(Value::from).collect();
+    if !labels.is_empty() {
+        out.key("headings", &Value::Array(labels), "their values are in columns of their own");
+    }
     match (&read.header, reading.layout.header_line) {
         (Some(LineOrWord::Number(line)), _) => out.key("header", &Value::Integer(*line as i64), ""),
         (Some(LineOrWord::Word(word)), _) => out.text("header", word, ""),
@@ -38,7 +42,7 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &settings::Reading) -> 
     }
     // What was said besides.
     let said = settings::table_of(read);
-    for key in ["lines", "decimal_char", "group_char", "survey", "blank", "blank_rows", "names"] {
+    for key in ["carried", "lines", "decimal_char", "group_char", "survey", "blank", "blank_rows", "names"] {
         if let Some(value) = said.get(key) {
             out.key(key, value, "");
         }

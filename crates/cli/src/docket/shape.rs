@@ -28,7 +28,9 @@ pub(crate) struct Shape {
 impl Shape {
     /// All columns that are wanted, as they come.
     pub(crate) fn plain(reading: &Reading) -> Self {
-        let wanted = (0..reading.columns.len()).filter(|n| reading.columns[*n].is_wanted());
+        let all = reading.columns.len();
+        let own = all - if reading.carried_first { reading.layout.headings.len().min(all) } else { 0 };
+        let wanted = (own..all).chain(0..own).filter(|n| reading.columns[*n].is_wanted());
         Self {
             order: wanted.collect(),
             descriptions: vec![None; reading.columns.len()],

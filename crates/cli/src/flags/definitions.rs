@@ -514,6 +514,15 @@ pub(crate) struct Read {
     /// What starts count [default: characters]
     #[arg(long, value_name = "characters|bytes", value_parser = word("read", "starts_in"), hide_possible_values = true, help_heading = FIXED, hide_short_help = true)]
     pub(crate) starts_in: Option<String>,
+    /// This line, from 1, is the heading of a group in a report: lines like it give their value to the records below; repeatable
+    #[arg(long, value_name = "N", help_heading = FIXED, hide_short_help = true)]
+    pub(crate) heading_line: Vec<u64>,
+    /// The labels of such headings, as one record, the outermost first
+    #[arg(long, value_name = "LABELS", help_heading = FIXED, hide_short_help = true)]
+    pub(crate) headings: Option<String>,
+    /// Where their columns are [default: last]
+    #[arg(long, value_name = "first|last|none", value_parser = word("read", "carried"), hide_possible_values = true, help_heading = FIXED, hide_short_help = true)]
+    pub(crate) carried: Option<String>,
     /// Lines of a record
     #[arg(long, value_name = "N", help_heading = FIXED, hide_short_help = true)]
     pub(crate) lines_per_record: Option<usize>,

@@ -10,7 +10,7 @@ use incola_core::layout::fixed::StartEdit;
 use incola_core::reading::Choices;
 use incola_core::settings::docket::Docket;
 use incola_core::settings::model::{
-    BlankRows, ExtraColumns, MatchBy, MissingColumns, Mode, NameCase, StartsIn,
+    BlankRows, Carried, ExtraColumns, MatchBy, MissingColumns, Mode, NameCase, StartsIn,
 };
 use incola_core::settings::selector::{AsChoice, Selector};
 use incola_core::settings::{
@@ -35,6 +35,8 @@ impl Read {
             starts: self.starts.clone(),
             starts_in: self.starts_in.as_deref().and_then(StartsIn::from_word),
             lines_per_record: self.lines_per_record,
+            headings: list("headings", self.headings.as_deref())?,
+            carried: self.carried.as_deref().and_then(Carried::from_word),
             comment: self.comment.clone(),
             decimal_char: self.decimal_char.clone(),
             group_char: self.group_char.clone(),
@@ -65,7 +67,12 @@ impl Read {
             kinds.push(AsChoice::parse(text).map_err(|why| bad(&BadSetting::new("as", text, why), None))?);
         }
         let edits = self.start_edits()?;
-        choices(&settings, &kinds, &edits, docket.map(|file| &file.docket)).map_err(|wrong| {
+        let choices = choices(&settings, &kinds, &edits, docket.map(|file| &file.docket));
+        let choices = choices.map(|(mut choices, lines)| {
+            choices.layout.heading_lines.clone_from(&self.heading_line);
+            (choices, lines)
+        });
+        choices.map_err(|wrong| {
             let is_dockets = settings.by("read", wrong.key) == Some(DecidedBy::Docket);
             let file = docket.filter(|_| is_dockets).map(|file| file.path.display().to_string());
             bad(&wrong, file.as_deref())
@@ -171,7 +178,7 @@ mod tests {
     use std::collections::BTreeSet;
 
     /// Options that no docket has: they are of one import alone, or say which docket.
-    const TYPED_ONLY: [&str; 20] = [
+    const TYPED_ONLY: [&str; 21] = [
         "fit_widths",
         "sources",
         "into",
@@ -186,6 +193,7 @@ mod tests {
         "add_start",
         "drop_start",
         "move_start",
+        "heading_line",
         "kinds",
         "rename",
         "no_link",
@@ -221,6 +229,7 @@ mod tests {
             "incola import a.csv --into b.xlsx --only 'Call,2..5' --blank 'n/a,\"a, b\"' --names 'A,\"B, C\"' --runs-as-one no",
             "incola import a.txt --into b.xlsx --starts 1,9 --starts-in bytes --add-start 4 --move-start 9:8 --header 2 --survey 100",
             "incola import a.txt --into b.xlsx --as 'Berth=text' --rename Berth=Quay --decimal-char , --group-char . --no-docket",
+            "incola import a.txt --into b.xlsx --headings 'Quay,Pilot' --carried first",
             "incola import a.txt --into b.xlsx --delimiter tab --quote \\' --comment '#' --blank-rows keep --name-case first --at A2",
         ] {
             let parse = |words: Vec<String>| match Cli::try_parse_from(words).unwrap().command {

@@ -20,7 +20,7 @@ mod values;
 
 pub use delimiter::{delimiter_from_word, delimiter_word};
 pub use doubt::LayoutDoubt;
-pub use furniture::{Details, HeaderChoice, names_total};
+pub use furniture::{Details, HeaderChoice, Headings, names_total};
 pub use repeats::{Repeats, after_lines};
 pub use values::{NamedValue, named_values};
 
@@ -91,6 +91,10 @@ pub struct LayoutChoices {
     pub header: HeaderChoice,
     /// Who says where they are.
     pub header_by: Option<DecidedBy>,
+    /// The labels of headings whose values hold for the records below them; `Some`, but none: there are no such headings.
+    pub headings: Option<Vec<String>>,
+    /// Lines (from 1) that are such headings: the lines like them are headings too.
+    pub heading_lines: Vec<u64>,
     /// Who says how lines are divided.
     pub decided_by: Option<DecidedBy>,
 }
@@ -177,6 +181,8 @@ pub struct Layout {
     pub filled_among_totals: usize,
     /// What tells records from the lines among them, where there are such lines.
     pub details: Option<Details>,
+    /// Headings whose values hold for the records below them: a column each, after those of the records.
+    pub headings: Headings,
     /// Why the layout should be looked at, if it should.
     pub doubt: Option<LayoutDoubt>,
 }
@@ -289,6 +295,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     Layout {
         filled_among_totals: furniture.filled_among_totals,
         details: furniture.details.filter(|_| choices.kind != Some(LayoutKind::Fixed)),
+        headings: headings(samples, choices, furniture.headings),
         is_report,
         doubt,
         width: best.width.max(header.names.len()).max(1),
@@ -304,6 +311,21 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
         set_aside: header.set_aside,
         footer: furniture.footer,
     }
+}
+
+/// The headings that are stated, by their labels or by examples; else those that were learnt.
+fn headings(samples: Samples<'_>, choices: &LayoutChoices, learnt: Headings) -> Headings {
+    if choices.headings.is_none() && choices.heading_lines.is_empty() {
+        return learnt;
+    }
+    let mut labels = choices.headings.clone().unwrap_or_default();
+    for line in &choices.heading_lines {
+        let line = usize::try_from(line.saturating_sub(1)).unwrap_or(usize::MAX);
+        if let Some(text) = lines::lines(samples.head).nth(line) {
+            labels.extend(Headings::labels_of(&String::from_utf8_lossy(text)));
+        }
+    }
+    Headings::stated(&labels)
 }
 
 fn explain(

@@ -1,6 +1,6 @@
 //! Lines that come back among the records: headers in files that were joined, and what stands at the head of every page.
 
-use super::furniture::{Details, says_total};
+use super::furniture::{Details, Headings, says_total};
 use super::{Layout, lines};
 use crate::kind::statistics::trim;
 use crate::record::Machine;
@@ -37,6 +37,7 @@ pub struct Repeats {
     /// Whether blank lines are records all the same.
     pub(crate) keeps_blank: bool,
     details: Option<Details>,
+    headings: Headings,
 }
 
 /// A line with its digits as zeros, without blanks and form feeds at its ends.
@@ -62,6 +63,7 @@ impl Repeats {
             begins: vec![false; 256],
             filled: layout.filled_among_totals,
             details: layout.details.clone(),
+            headings: layout.headings.clone(),
             ..Self::default()
         };
         let mut machine = Machine::new(&layout.dialect.value);
@@ -112,6 +114,11 @@ impl Repeats {
     fn total(&self, machine: &Machine, text: &[u8]) -> Option<Aside> {
         let filled = machine.fields(text).filter(|f| !trim(f).0.is_empty()).count();
         (filled < self.filled && says_total(machine, text)).then_some(Aside::PartTotal)
+    }
+
+    /// The headings among the records.
+    pub fn headings(&self) -> &Headings {
+        &self.headings
     }
 
     /// Why a line, its end left out, is no record; `None`: it may be one.

@@ -27,8 +27,10 @@ pub enum Aside {
     RepeatedPreamble,
     /// The units once more.
     RepeatedUnits,
-    /// The heading of a group.
+    /// The heading of a group, whose value is not carried.
     Heading,
+    /// The heading of a group, whose value the records below it have.
+    Carried,
     /// The total of a group.
     PartTotal,
     /// A total below the last record.
@@ -60,6 +62,7 @@ impl Aside {
             Self::RepeatedPreamble => "repeats a line from above the header",
             Self::RepeatedUnits => "repeats the units",
             Self::Heading => "heading among the records",
+            Self::Carried => "heading of a group, in a column of its own",
             Self::PartTotal => "total among the records",
             Self::Total => "total line",
             Self::EmptyRecord => "empty record at the end",

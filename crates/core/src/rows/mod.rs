@@ -3,7 +3,7 @@
 //! ```
 //! use incola_core::layout::Repeats;
 //! use incola_core::record::{Dialect, Machine};
-//! use incola_core::rows::{Aside, Flow, Record, RecordSink, each_record};
+//! use incola_core::rows::{Aside, Carry, Flow, Record, RecordSink, each_record};
 //!
 //! #[derive(Default)]
 //! struct Berths(Vec<(u64, String)>);
@@ -20,14 +20,17 @@
 //!
 //! let mut machine = Machine::new(&Dialect::new(","));
 //! let mut berths = Berths::default();
-//! let end = each_record(&mut machine, b"007,12.5\n\n012,3\n", true, &Repeats::default(), 1, &mut berths);
+//! let text = b"007,12.5\n\n012,3\n";
+//! let end = each_record(&mut machine, text, true, &Repeats::default(), (1, &mut Carry::default()), &mut berths);
 //! assert_eq!(berths.0, [(1, "007".to_owned()), (3, "012".to_owned())]);
 //! assert_eq!((end.consumed, end.lines), (16, 3));
 //! ```
 
 mod aside;
+mod carry;
 
 pub use aside::Aside;
+pub use carry::Carry;
 
 use crate::layout::Repeats;
 use crate::record::{Machine, Oddities, Step};
@@ -41,6 +44,7 @@ pub struct Record<'m> {
     machine: &'m Machine,
     text: &'m [u8],
     line: u64,
+    carry: &'m Carry,
 }
 
 impl<'m> Record<'m> {
@@ -56,19 +60,29 @@ impl<'m> Record<'m> {
         self.machine.lines()
     }
 
-    /// Its fields.
+    /// Its own fields.
     #[inline]
     pub fn count(&self) -> usize {
         self.machine.field_count()
     }
 
-    /// A field, from 0; empty if the record has fewer.
+    /// A field, from 0; after its own come the values of headings above it. Empty if the record has fewer.
     #[inline]
     pub fn field(&self, index: usize) -> &'m [u8] {
-        self.machine.field(self.text, index)
+        if index < self.machine.field_count() {
+            self.machine.field(self.text, index)
+        } else {
+            self.carry.field(index)
+        }
     }
 
-    /// All fields in their order.
+    /// The values of headings above it.
+    #[inline]
+    pub fn carry(&self) -> &'m Carry {
+        self.carry
+    }
+
+    /// Its own fields in their order.
     #[inline]
     pub fn fields(&self) -> impl ExactSizeIterator<Item = &'m [u8]> + use<'m> {
         self.machine.fields(self.text)
@@ -100,6 +114,9 @@ pub trait RecordSink {
 
     /// Takes lines that are no record: the first one, and how many.
     fn aside(&mut self, _why: Aside, _line: u64, _lines: u64) {}
+
+    /// Takes the fields of a line of totals among the records, besides.
+    fn totals(&mut self, _line: &Record<'_>) {}
 }
 
 /// A closure that takes records and leaves out what is none.
@@ -121,7 +138,8 @@ pub struct Consumed {
     pub lines: u64,
 }
 
-/// Goes over the records of a text that begins at one. `last`: nothing follows the text. `line`: the number of its first line.
+/// Goes over the records of a text that begins at one. `last`: nothing follows the text. `line`: the number of its first line; `carry`:
+/// what headings above it say, and at the end what those in it do.
 /// A record that the text does not hold to its end is left for the next text; the one that a sink breaks at counts as consumed.
 #[inline]
 pub fn each_record(
@@ -129,7 +147,7 @@ pub fn each_record(
     text: &[u8],
     last: bool,
     repeats: &Repeats,
-    line: u64,
+    (line, carry): (u64, &mut Carry),
     sink: &mut impl RecordSink,
 ) -> Consumed {
     let mut done = Consumed::default();
@@ -147,9 +165,9 @@ pub fn each_record(
             Step::NeedMore | Step::End => return done,
         };
         let flow = match why {
-            None => sink.record(&Record { machine, text, line: at }),
+            None => sink.record(&Record { machine, text, line: at, carry }),
             Some(why) => {
-                sink.aside(why, at, u64::from(machine.lines()));
+                aside(machine, text, repeats, (why, at), carry, sink);
                 Flow::Continue(())
             }
         };
@@ -158,6 +176,26 @@ pub fn each_record(
         if flow.is_break() {
             return done;
         }
+    }
+}
+
+/// Hands on a line that is no record: it may be a heading, or hold totals.
+#[cold]
+fn aside(
+    machine: &Machine,
+    text: &[u8],
+    repeats: &Repeats,
+    (mut why, line): (Aside, u64),
+    carry: &mut Carry,
+    sink: &mut impl RecordSink,
+) {
+    let is_other = matches!(why, Aside::Heading | Aside::PartTotal | Aside::RepeatedPreamble);
+    if is_other && carry.take(repeats.headings(), &text[machine.start()..machine.end()]) {
+        why = Aside::Carried;
+    }
+    sink.aside(why, line, u64::from(machine.lines()));
+    if why == Aside::PartTotal {
+        sink.totals(&Record { machine, text, line, carry });
     }
 }
 
@@ -188,7 +226,9 @@ mod tests {
         let layout = detect(Samples { head, ..Samples::default() }, &LayoutChoices::default());
         let mut machine = Machine::new(&Dialect { comment_prefix: Some(b"#".to_vec()), ..Dialect::new(",") });
         let mut sink = Told(Vec::new(), most);
-        let end = each_record(&mut machine, text.as_bytes(), last, &Repeats::of(head, &layout), 5, &mut sink);
+        let repeats = Repeats::of(head, &layout);
+        let start = (5, &mut Carry::default());
+        let end = each_record(&mut machine, text.as_bytes(), last, &repeats, start, &mut sink);
         (sink.0, end)
     }
 

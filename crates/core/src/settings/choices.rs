@@ -1,6 +1,6 @@
 //! Settings become choices: words are read, and mistakes are told with their key.
 
-use super::model::{BlankRows, LineOrWord, StartsIn};
+use super::model::{BlankRows, Carried, LineOrWord, StartsIn};
 use super::selector::{AsChoice, Selector};
 use super::{BadSetting, Settings};
 use crate::encoding::Encoding;
@@ -57,6 +57,11 @@ pub fn choices(
                 (Some(StartsIn::Bytes), _) => Unit::Bytes,
                 _ => Unit::Characters,
             },
+            headings: match read.carried {
+                Some(Carried::None) => Some(Vec::new()),
+                _ => read.headings.clone(),
+            },
+            heading_lines: Vec::new(),
             header,
             header_by: settings.by("read", "header"),
             decided_by: edits_by.or(settings.divided_by()),
@@ -64,6 +69,7 @@ pub fn choices(
         decimal: decimal(read.decimal_char.as_deref(), read.group_char.as_deref())?,
         blank: read.blank.clone().unwrap_or_default(),
         blank_in: columns.iter().filter_map(|c| Some((c.name.clone(), c.blank.clone()?))).collect(),
+        carried_first: read.carried == Some(Carried::First),
         keeps_blank_rows: read.blank_rows == Some(BlankRows::Keep),
         kinds: all_kinds,
         only: read.only.iter().flatten().map(|text| Selector::new(text)).collect(),

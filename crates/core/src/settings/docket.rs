@@ -168,7 +168,9 @@ impl Docket {
         }
         if let (Some(starts), false, None) = (&read.starts, self.columns.is_empty(), &read.names) {
             let count: usize = starts.split('/').map(|line| line.split(',').count()).sum();
-            if count != self.columns.len() {
+            // Each heading has a column, which need not be described.
+            let headings = read.headings.as_ref().map_or(0, Vec::len);
+            if !(count..=count + headings).contains(&self.columns.len()) {
                 let why = format!("{count} starts, but {} columns are described", self.columns.len());
                 return Err(wrong("starts", why, None));
             }

@@ -105,6 +105,20 @@ pub const KEYS: &[Key] = &[
         "What starts count.",
     ),
     key("read", "lines_per_record", KeyKind::Number, "3", "Lines of a record."),
+    key(
+        "read",
+        "headings",
+        KeyKind::Texts,
+        "[\"Quay\", \"Pilot\"]",
+        "Labels of the headings of groups in a report, the outermost first: their values are in a column each.",
+    ),
+    key(
+        "read",
+        "carried",
+        KeyKind::OneOf(&["first", "last", "none"]),
+        "\"last\"",
+        "Where the columns of headings are: before the others, after them, or nowhere.",
+    ),
     key("read", "comment", KeyKind::Text, "\"#\"", "What comment lines begin with, or none."),
     key(
         "read",

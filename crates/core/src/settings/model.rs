@@ -27,6 +27,10 @@ pub struct Reading {
     pub starts_in: Option<StartsIn>,
     /// Lines of a record.
     pub lines_per_record: Option<usize>,
+    /// Labels of the headings of a report, the outermost first.
+    pub headings: Option<Vec<String>>,
+    /// Where their columns are.
+    pub carried: Option<Carried>,
     /// What comment lines begin with, or `none`.
     pub comment: Option<String>,
     /// The character before decimals.
@@ -152,6 +156,18 @@ words! {
         Characters = "characters",
         /// Bytes of the file.
         Bytes = "bytes",
+    }
+}
+
+words! {
+    /// Where the columns are that headings of a report give to their records.
+    Carried {
+        /// Before the fields of the record.
+        First = "first",
+        /// After them.
+        Last = "last",
+        /// Nowhere.
+        None = "none",
     }
 }
 

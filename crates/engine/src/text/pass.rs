@@ -5,7 +5,7 @@ use crate::feed::{Doing, Feed};
 use crate::stop::{Result, Stop};
 use incola_core::encoding::Undecodable;
 use incola_core::record::Machine;
-use incola_core::rows::{RecordSink, each_record};
+use incola_core::rows::{Carry, RecordSink, each_record};
 use incola_core::survey::SurveyPlan;
 
 /// A block, decoded.
@@ -15,6 +15,7 @@ pub struct BlockText<'b> {
     text: &'b [u8],
     /// Where it begins, and what stands before it.
     pub cut: Cut,
+    carry: Carry,
     /// Whether some of its bytes stand for no character.
     pub has_undecodable: bool,
 }
@@ -23,7 +24,8 @@ impl BlockText<'_> {
     /// Hands its records to a sink; their lines are those of the source.
     #[inline]
     pub fn each(&mut self, sink: &mut impl RecordSink) {
-        each_record(self.machine, self.text, true, &self.plan.repeats, self.cut.lines + 1, sink);
+        let start = (self.cut.lines + 1, &mut self.carry.clone());
+        each_record(self.machine, self.text, true, &self.plan.repeats, start, sink);
     }
 }
 
@@ -44,6 +46,7 @@ pub fn over_blocks<W, A: Send, T: Send>(
     let (plan, encoding) = (&surveyed.plan, surveyed.reading.encoding.value);
     let mut bytes = source.bytes_from(surveyed.cuts.first().map_or(0, |c| c.offset))?;
     let mut cuts = surveyed.cuts.iter();
+    let mut carries = surveyed.carries.iter();
     let mut watch = source.watch(doing, surveyed.cuts.iter().map(|c| c.bytes).sum());
     incola_parallel::ordered(
         || {
@@ -51,16 +54,17 @@ pub fn over_blocks<W, A: Send, T: Send>(
             let mut raw = Vec::new();
             bytes.fill(&mut raw, cut.bytes as usize)?;
             let behind = cuts.clone().next().map_or(surveyed.reading.records, |next| next.records);
-            Ok(Some((*cut, raw, beside(cut, behind)?)))
+            let carry = carries.next().cloned().unwrap_or_default();
+            Ok(Some((*cut, carry, raw, beside(cut, behind)?)))
         },
         || (Machine::new(&plan.dialect), Vec::new(), start()),
-        |(machine, buffer, worker), (cut, raw, beside)| {
+        |(machine, buffer, worker), (cut, carry, raw, beside)| {
             if xxhash_rust::xxh3::xxh3_64(&raw) != cut.checksum {
                 return None;
             }
             let mut bad = Undecodable::default();
             let text = encoding.decode(&raw, buffer, &mut bad);
-            let block = BlockText { machine, plan, text, cut, has_undecodable: bad.count > 0 };
+            let block = BlockText { machine, plan, text, cut, carry, has_undecodable: bad.count > 0 };
             Some((work(worker, block, beside), raw.len() as u64))
         },
         |done| {

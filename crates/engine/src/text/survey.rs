@@ -10,7 +10,7 @@ use incola_core::layout::fixed::{NoSuchStart, from_one};
 use incola_core::layout::{self, Layout, Repeats, after_lines};
 use incola_core::reading::{self, Choices, LineEnd, Reading, Scan};
 use incola_core::record::Machine;
-use incola_core::rows::{RecordSink, each_record};
+use incola_core::rows::{Carry, RecordSink, each_record};
 use incola_core::settings::BadSetting;
 use incola_core::settings::LineRange;
 use incola_core::survey::{
@@ -27,6 +27,8 @@ pub struct Surveyed {
     pub plan: SurveyPlan,
     /// Where the blocks of records begin.
     pub cuts: Vec<Cut>,
+    /// What headings before each block say; nothing where there are no headings.
+    pub carries: Vec<Carry>,
     /// The first lines, decoded.
     pub head: Vec<u8>,
     /// What was counted; for putting several sources together.
@@ -64,7 +66,8 @@ impl Surveyed {
         let Some(at) = self.data_in_head() else { return };
         let mut machine = Machine::new(&self.plan.dialect);
         let line = self.cuts.first().map_or(0, |cut| cut.lines) + 1;
-        each_record(&mut machine, &self.head[at..], true, &self.plan.repeats, line, sink);
+        let mut carry = self.carries.first().cloned().unwrap_or_default();
+        each_record(&mut machine, &self.head[at..], true, &self.plan.repeats, (line, &mut carry), sink);
     }
 
     /// The spellings that are most misfits of a column (its number from 0), with their counts, as long as they are few.
@@ -210,8 +213,10 @@ fn survey_as(
     }
     let first = after_lines(&samples.head, layout.lines_before_data, lone_cr).unwrap_or(samples.head.len());
     plan.unique = incola_core::survey::unique_candidates(&plan, &samples.head[first..]);
-    let (survey, cuts, high) =
-        pass(source, (encoding, &plan), &region, (choices.scan, size), found.only_ascii)?;
+    let (lines_before, headings) = (layout.lines_before_data, plan.repeats.headings());
+    let carry = Carry::at_first_record(plan.width, headings, &samples.head, lines_before);
+    let Counted { survey, cuts, carries, high } =
+        pass(source, (encoding, &plan, carry), &region, (choices.scan, size), found.only_ascii)?;
     let reading = reading::conclude(
         found.encoding.clone(),
         found.bom_bytes,
@@ -228,6 +233,7 @@ fn survey_as(
         reading,
         plan,
         cuts,
+        carries,
         head: samples.head,
         survey,
         is_ascii: found.only_ascii && high.is_none(),
@@ -252,14 +258,23 @@ struct Work {
     high: Vec<u8>,
 }
 
-/// Looks at every record.
+/// What a look at every record gives.
+struct Counted {
+    survey: Survey,
+    cuts: Vec<Cut>,
+    carries: Vec<Carry>,
+    /// Lines with bytes above 0x7F, where the samples had none.
+    high: Option<Vec<u8>>,
+}
+
+/// Looks at every record. `carry`: what headings before the first one say.
 fn pass(
     source: &dyn Feed,
-    (encoding, plan): (Encoding, &SurveyPlan),
+    (encoding, plan, carry): (Encoding, &SurveyPlan, Carry),
     region: &Region,
     (scan, size): (Scan, BlockSize),
     only_ascii: bool,
-) -> Result<(Survey, Vec<Cut>, Option<Vec<u8>>)> {
+) -> Result<Counted> {
     let length = region.to - region.from;
     let bytes = source.bytes_from(region.from)?;
     let mut cutter = BlockCutter::new(bytes, length, encoding, (&plan.dialect, plan.width), size);
@@ -269,8 +284,10 @@ fn pass(
         plan,
         survey: Survey::new(plan, region.lines_before),
         cuts: Vec::new(),
+        carry,
+        carries: Vec::new(),
         offset: region.from,
-        carried: None,
+        waiting: None,
         high: Vec::new(),
         limit: match scan {
             Scan::All => u64::MAX,
@@ -295,12 +312,12 @@ fn pass(
             |done| state.take(done),
         )?;
     }
-    if let Some(carried) = state.carried.take() {
-        let done = work(encoding, plan, carried, true, state.limit, only_ascii);
+    if let Some(waiting) = state.waiting.take() {
+        let done = work(encoding, plan, waiting, true, state.limit, only_ascii);
         state.take(done)?;
     }
     let high = (!state.high.is_empty()).then_some(state.high);
-    Ok((state.survey, state.cuts, high))
+    Ok(Counted { survey: state.survey, cuts: state.cuts, carries: state.carries, high })
 }
 
 fn work(
@@ -340,9 +357,12 @@ struct Merging<'s> {
     plan: &'s SurveyPlan,
     survey: Survey,
     cuts: Vec<Cut>,
+    /// What headings say up to here, and before each block.
+    carry: Carry,
+    carries: Vec<Carry>,
     offset: u64,
     /// A block that does not end where a record ends: it waits for the next one.
-    carried: Option<Vec<u8>>,
+    waiting: Option<Vec<u8>>,
     high: Vec<u8>,
     limit: u64,
     watch: Box<dyn Watch + 's>,
@@ -351,9 +371,9 @@ struct Merging<'s> {
 
 impl Merging<'_> {
     fn take(&mut self, mut done: Work) -> Result<()> {
-        if let Some(mut carried) = self.carried.take() {
-            carried.append(&mut done.raw);
-            done = work(self.encoding, self.plan, carried, done.last, self.limit, self.only_ascii);
+        if let Some(mut waiting) = self.waiting.take() {
+            waiting.append(&mut done.raw);
+            done = work(self.encoding, self.plan, waiting, done.last, self.limit, self.only_ascii);
         }
         if done.block.widest > MOST_COLUMNS {
             return Err(too_many_columns(self.source, done.block.widest));
@@ -363,7 +383,7 @@ impl Merging<'_> {
                 let line = Some(self.survey.lines + done.block.lines + 1);
                 return Err(Stop::RecordTooLong { line });
             }
-            self.carried = Some(done.raw);
+            self.waiting = Some(done.raw);
             return Ok(());
         }
         if let Some((text, undecodable)) = &done.undecodable {
@@ -381,7 +401,13 @@ impl Merging<'_> {
             checksum: done.checksum,
         });
         self.offset += bytes;
-        self.survey.merge(done.block);
+        if !self.carry.is_empty() {
+            let next = self.carry.then(&done.block.carry);
+            self.survey.merge(done.block, &self.carry);
+            self.carries.push(std::mem::replace(&mut self.carry, next));
+        } else {
+            self.survey.merge(done.block, &self.carry);
+        }
         self.watch.done(bytes)
     }
 }

@@ -6,6 +6,7 @@
 mod details;
 mod footer;
 mod header;
+mod headings;
 mod judge;
 mod labelled;
 mod names;
@@ -16,14 +17,17 @@ mod types;
 pub use details::Details;
 pub(super) use header::Header;
 pub use header::HeaderChoice;
+pub use headings::Headings;
 pub use total::names_total;
 pub(super) use total::says_total;
 
 use super::candidates::{Candidate, Form};
 use super::measure::lexicon::{BLANK, Lexicon};
-use super::{Footer, Samples};
+use super::{Footer, Samples, lines};
 use crate::evidence::DecidedBy;
 use crate::record::{Dialect, Division, Step};
+use crate::rows::Aside;
+use headings::Line;
 use judge::Judge;
 use rows::{Place, Row, Rows};
 
@@ -33,6 +37,8 @@ pub(super) struct Furniture {
     pub(super) footer: Footer,
     /// What tells records from the other lines, where those stand among them.
     pub(super) details: Option<Details>,
+    /// Headings whose values hold for the records below them.
+    pub(super) headings: Headings,
     /// Rows looked at between the first record and the last one, and how many of them are none.
     pub(super) inside: usize,
     pub(super) strangers: usize,
@@ -109,41 +115,111 @@ pub(super) fn find(
     let lexicon: &Lexicon = lexicon;
     let judge = Judge::new(lexicon, &rows, width);
     let is_fixed = matches!(candidate.form, Form::Fixed { .. });
-    let gain: Vec<f64> = rows
+    let mut gain: Vec<f64> = rows
         .rows
         .iter()
         .enumerate()
         .map(|(at, row)| if row.aside.is_some() { -99.0 } else { judge.gain(lexicon, row, at) })
         .collect();
+    let is_placed = is_fixed || matches!(candidate.form, Form::Aligned { .. });
+    let labelled = if is_placed && width > 2 { repeated_labels(&rows, lexicon) } else { Vec::new() };
     let is_record: Vec<bool> = rows
         .rows
         .iter()
         .zip(&gain)
-        .map(|(row, gain)| {
+        .enumerate()
+        .map(|(at, (row, gain))| {
             row.aside.is_none()
+                && !labelled.contains(&at)
                 && ((*gain >= 0.0 && row.values.len() == width) || (*gain >= 3.0 && !is_fixed))
         })
         .collect();
+    for at in &labelled {
+        gain[*at] = gain[*at].min(-1.0);
+    }
     let dialect = candidate.dialect.clone();
     let judged = Judged { rows, lexicon, judge, width, form: candidate.form, dialect, gain, is_record };
     let types = types::find(&judged);
-    let (header, first) = header::find(samples, candidate, &judged, choice, types.as_deref());
+    let (mut header, first) = header::find(samples, candidate, &judged, choice, types.as_deref());
     let (footer, end) = footer::find(samples, candidate, &judged, first, types.as_deref());
     let inside: Vec<usize> = (first..end).filter(|i| judged.row(*i).aside.is_none()).collect();
     // A line that fills every column and keeps to its start is a record, however odd its values are.
     let keeps = |row: &Row| judged.is_fixed() && row.filled() == width && row.cuts == 0;
     let strangers = inside.iter().filter(|i| !judged.is_record[**i] && !keeps(judged.row(**i))).count();
     let details = details::learn(&judged, &inside);
+    let headings = if is_placed && width > 1 {
+        learn_headings(samples, &judged, &mut header, first)
+    } else {
+        Headings::default()
+    };
     let filled_among_totals = total::filled_among(samples, candidate, &judged, &inside);
     Furniture {
         header,
         footer,
         details,
+        headings,
         inside: inside.len(),
         strangers,
         filled_among_totals,
         types: types.unwrap_or_default(),
     }
+}
+
+/// The rows that are nothing but `Label: value` with a label that comes again after other rows: headings of groups.
+fn repeated_labels(rows: &Rows, lexicon: &Lexicon) -> Vec<usize> {
+    let labels: Vec<(usize, &str)> = rows
+        .rows
+        .iter()
+        .enumerate()
+        .filter(|(_, row)| row.aside.is_none())
+        .filter_map(|(at, row)| Some((at, headings::only_label(lexicon.text(row.text))?)))
+        .collect();
+    let comes_again = |(at, label): &(usize, &str)| {
+        labels.iter().any(|(other, same)| same == label && at.abs_diff(*other) > 1)
+    };
+    let found: Vec<usize> = labels.iter().filter(|own| comes_again(own)).map(|(at, _)| *at).collect();
+    // Where most lines are so, they are the records.
+    if found.len() * 2 < rows.rows.len() { found } else { Vec::new() }
+}
+
+/// Learns the headings of groups, and takes the first one out of the header if it was thought to hold units.
+fn learn_headings(samples: Samples<'_>, judged: &Judged<'_>, header: &mut Header, first: usize) -> Headings {
+    let head: Vec<String> = lines::lines(samples.head)
+        .take(usize::try_from(header.lines_before_data).unwrap_or(usize::MAX))
+        .map(|line| String::from_utf8_lossy(line).into_owned())
+        .collect();
+    let names = header.line.map_or(0, |line| usize::try_from(line).unwrap_or(usize::MAX));
+    let before = head.iter().enumerate().filter(|(at, _)| at + 1 != names).map(|(at, text)| Line {
+        text,
+        leads: true,
+        is_above_names: at + 1 < names,
+        below_names: header.line.is_some() && at + 1 > names,
+        records: 0,
+    });
+    let mut records = 0;
+    let mut all: Vec<Line<'_>> = before.filter(|line| !line.text.trim().is_empty()).collect();
+    for (at, row) in judged.rows.rows.iter().enumerate().skip(first) {
+        if judged.is_record[at] {
+            records += 1;
+        } else if row.aside.is_none() {
+            let text = judged.lexicon.text(row.text);
+            all.push(Line { text, leads: false, is_above_names: false, below_names: false, records });
+        }
+    }
+    let headings = Headings::learn(&all);
+    let is_heading =
+        |line: u64| head.get(line as usize - 1).is_some_and(|text| !headings.values(text).is_empty());
+    if let Some(line) = header.units_line.filter(|line| is_heading(*line)) {
+        header.units_line = None;
+        header.units.clear();
+        header.set_aside.push(super::SetAside { line, lines: 1, why: Aside::BelowNames });
+    }
+    for aside in &mut header.set_aside {
+        if aside.lines == 1 && is_heading(aside.line) {
+            aside.why = Aside::Carried;
+        }
+    }
+    headings
 }
 
 /// Records that leave out empty fields at their ends get them, where many do.

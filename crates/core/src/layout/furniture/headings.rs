@@ -1,0 +1,317 @@
+//! Headings of groups in a printed report: lines with a label whose value holds for the records below them.
+
+use super::total::names_total;
+
+/// Longest label, in characters.
+const LONGEST_LABEL: usize = 40;
+
+/// Most levels of headings.
+const LEVELS: usize = 8;
+
+/// The headings of a report, the outermost first. Each gives its records a column.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Headings {
+    labels: Vec<Label>,
+}
+
+/// What a heading begins with.
+#[derive(Clone, Debug, PartialEq, Eq)]
+struct Label {
+    text: String,
+    /// Whether it ends with a colon; else it is the first words of a line without one.
+    has_colon: bool,
+}
+
+/// A line that may be a heading, and where it is.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Line<'t> {
+    pub(super) text: &'t str,
+    /// Whether it is before the first record.
+    pub(super) leads: bool,
+    /// Whether it is above the names of the columns, where heads of pages are.
+    pub(super) is_above_names: bool,
+    /// Whether it is below the names.
+    pub(super) below_names: bool,
+    /// Records before it.
+    pub(super) records: usize,
+}
+
+impl Headings {
+    /// Headings with these labels, which someone stated; a colon after them, or none, is all the same.
+    ///
+    /// # Example
+    /// ```
+    /// use incola_core::layout::Headings;
+    /// let headings = Headings::stated(&["Pilot".to_owned(), "Quay".to_owned()]);
+    /// assert_eq!(headings.values("  Pilot: P-07   Quay: 003"), [(0, "P-07"), (1, "003")]);
+    /// assert_eq!(headings.values("Quay 003"), [(1, "003")]);
+    /// assert!(headings.values("Quays are full").is_empty());
+    /// ```
+    pub fn stated(labels: &[String]) -> Self {
+        let label = |text: &String| {
+            let text = text.trim();
+            Label { text: text.trim_end_matches(':').trim_end().to_owned(), has_colon: false }
+        };
+        Self { labels: labels.iter().map(label).filter(|l| !l.text.is_empty()).collect() }
+    }
+
+    /// The labels of a line that is a heading: what comes before colons, or its first word.
+    pub(in crate::layout) fn labels_of(line: &str) -> Vec<String> {
+        let parts = labelled(line);
+        if parts.is_empty() {
+            return line.split_whitespace().take(1).map(str::to_owned).collect();
+        }
+        parts.into_iter().map(|(label, _)| label.to_owned()).collect()
+    }
+
+    /// Learns them from the lines that are no records. A heading comes before the first record, and again with another value
+    /// after records.
+    pub(super) fn learn(lines: &[Line<'_>]) -> Self {
+        let mut labels: Vec<Label> = Vec::new();
+        for line in lines.iter().filter(|line| line.leads) {
+            let parts = labelled(line.text);
+            let is_plain = parts.is_empty() && !line.is_above_names;
+            let found = parts.into_iter().map(|(text, _)| Label { text: text.to_owned(), has_colon: true });
+            let plain = is_plain.then(|| common_words(line.text, lines)).flatten();
+            let plain = plain.map(|text| Label { text, has_colon: false });
+            for label in found.chain(plain) {
+                if !labels.contains(&label) && labels.len() < LEVELS && label.is_of_groups(lines) {
+                    labels.push(label);
+                }
+            }
+        }
+        Self { labels }
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.labels.is_empty()
+    }
+
+    /// How many columns they make.
+    pub fn len(&self) -> usize {
+        self.labels.len()
+    }
+
+    /// The names of their columns.
+    pub fn names(&self) -> impl Iterator<Item = &str> {
+        self.labels.iter().map(|label| label.text.as_str())
+    }
+
+    /// The values that a line gives: level (from 0) and text.
+    pub fn values<'t>(&self, line: &'t str) -> Vec<(usize, &'t str)> {
+        let parts = labelled(line);
+        let mut values = Vec::new();
+        for (level, label) in self.labels.iter().enumerate() {
+            let own = parts.iter().find(|(text, _)| same(text, &label.text)).map(|(_, value)| *value);
+            let value = own.or_else(|| if label.has_colon { None } else { label.value(line) });
+            values.extend(value.map(|value| (level, value)));
+        }
+        values
+    }
+}
+
+impl Label {
+    /// What follows the words of a label without a colon.
+    fn value<'t>(&self, line: &'t str) -> Option<&'t str> {
+        let line = line.trim();
+        let rest = line
+            .get(..self.text.len())
+            .filter(|start| same(start, &self.text))
+            .map(|_| &line[self.text.len()..])?;
+        let value = rest.trim_start();
+        (rest.len() > value.len() && !value.is_empty() && !value.contains("  ")).then_some(value)
+    }
+
+    /// Whether the lines with the label are headings: records between them, other values, and no numbers of pages or records.
+    fn is_of_groups(&self, lines: &[Line<'_>]) -> bool {
+        if names_total(&self.text) {
+            return false;
+        }
+        let found: Vec<(&Line<'_>, &str)> = lines
+            .iter()
+            .filter_map(|line| {
+                let value = if self.has_colon {
+                    labelled(line.text)
+                        .into_iter()
+                        .find(|(text, _)| *text == self.text)
+                        .map(|(_, value)| value)
+                } else if labelled(line.text).is_empty() {
+                    self.value(line.text)
+                } else {
+                    None
+                };
+                value.map(|value| (line, value))
+            })
+            .collect();
+        let Some((first, value)) = found.first() else { return false };
+        if found.iter().all(|(line, _)| line.leads) {
+            // There may be one group only: its heading is between the names and the first record.
+            return self.has_colon && !first.is_above_names && first.below_names && !value.is_empty();
+        }
+        // What is at the head of every page has other digits at most.
+        let alike = |value: &str| -> String {
+            value.chars().map(|c| if c.is_ascii_digit() && first.is_above_names { '0' } else { c }).collect()
+        };
+        let differ = found.iter().any(|(_, value)| alike(value) != alike(found[0].1));
+        let parted = found.windows(2).filter(|pair| pair[0].0.records < pair[1].0.records).count();
+        let numbers: Vec<Option<usize>> = found.iter().map(|(_, value)| value.parse().ok()).collect();
+        let counts_up = numbers.iter().enumerate().all(|(at, number)| *number == Some(at + 1));
+        differ && !counts_up && parted * 5 >= (found.len() - 1) * 4
+    }
+}
+
+/// The words that a line without a label has in common with all lines that begin with its first word; `None`: no other does, or
+/// nothing but those words is in one of them.
+fn common_words(line: &str, lines: &[Line<'_>]) -> Option<String> {
+    let words = |text: &str| -> Vec<String> { text.split_whitespace().map(str::to_owned).collect() };
+    let is_phrase =
+        |text: &str| !text.trim().contains("  ") && text.trim().chars().count() <= 2 * LONGEST_LABEL;
+    let own = words(line);
+    let first = own.first()?;
+    if !is_phrase(line) || !first.chars().all(char::is_alphabetic) || own.len() < 2 {
+        return None;
+    }
+    let alike: Vec<Vec<String>> = lines
+        .iter()
+        .filter(|other| is_phrase(other.text) && labelled(other.text).is_empty())
+        .map(|other| words(other.text))
+        .filter(|other| other.first() == Some(first))
+        .collect();
+    let common = (1..own.len())
+        .take_while(|n| alike.iter().all(|other| other.len() > *n && other[..*n] == own[..*n]))
+        .last()?;
+    (alike.len() > 1).then(|| own[..common].join(" "))
+}
+
+/// The label of a line that holds nothing but one, and its value.
+pub(super) fn only_label(line: &str) -> Option<&str> {
+    match labelled(line)[..] {
+        [(label, value)] if !value.contains("  ") && !value.is_empty() && !names_total(label) => Some(label),
+        _ => None,
+    }
+}
+
+/// The parts `Label: value` of a line, divided by two blanks or more.
+fn labelled(line: &str) -> Vec<(&str, &str)> {
+    let line = line.trim_matches(|c: char| c.is_whitespace() || c == '\u{c}');
+    let mut parts: Vec<(&str, &str)> = Vec::new();
+    let mut at = 0;
+    while let Some(colon) = line[at..].find(':').map(|n| n + at) {
+        let Some(label) = label_before(&line[at..colon]) else { return parts };
+        let rest = &line[colon + 1..];
+        if rest.starts_with("//") || rest.starts_with(':') {
+            return parts;
+        }
+        let value = rest.trim_start();
+        let from = line.len() - value.len();
+        // The value ends where two blanks and another label follow.
+        let end = next_label(line, from);
+        parts.push((label, line[from..end].trim_end()));
+        at = end;
+    }
+    parts
+}
+
+/// A label at the end of the text before a colon: letters, and no digits.
+fn label_before(text: &str) -> Option<&str> {
+    let label = text.trim();
+    let fits = label.chars().count() <= LONGEST_LABEL
+        && label.chars().next().is_some_and(char::is_alphabetic)
+        && !label.chars().any(|c| c.is_ascii_digit() || matches!(c, '"' | ',' | ';' | '\t'))
+        && !label.contains("  ");
+    fits.then_some(label)
+}
+
+/// Where the label begins that follows a value, two blanks before it; the end of the line if none does.
+fn next_label(line: &str, from: usize) -> usize {
+    let mut at = from;
+    while let Some(gap) = line[at..].find("  ").map(|n| n + at) {
+        let rest = line[gap..].trim_start();
+        let start = line.len() - rest.len();
+        if rest.find(':').is_some_and(|colon| label_before(&rest[..colon]).is_some()) {
+            return start;
+        }
+        at = start;
+    }
+    line.len()
+}
+
+fn same(a: &str, b: &str) -> bool {
+    a == b || a.to_lowercase() == b.to_lowercase()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Learns from lines of which those that begin with `.` are records, and `=` are the names.
+    fn learnt(text: &str) -> Vec<String> {
+        let (mut lines, mut records, mut named) = (Vec::new(), 0, false);
+        let has_names = text.lines().any(|line| line.starts_with('='));
+        for text in text.lines() {
+            match text.chars().next() {
+                Some('.') => records += 1,
+                Some('=') => named = true,
+                Some(_) => {
+                    let leads = records == 0;
+                    let is_above_names = leads && has_names && !named;
+                    lines.push(Line { text, leads, is_above_names, below_names: named && leads, records });
+                }
+                None => {}
+            }
+        }
+        Headings::learn(&lines).names().map(str::to_owned).collect()
+    }
+
+    #[test]
+    fn headings_are_learnt_from_what_comes_before_records_and_again() {
+        for (text, expected) in [
+            ("Pilot: P-01\n.\n.\nPilot: P-02\n.\n", &["Pilot"][..]),
+            (
+                "Quay: North\n  Pilot: P-01\n.\n  Pilot: P-02\n.\nQuay: South\n  Pilot: P-01\n.\n",
+                &["Quay", "Pilot"],
+            ),
+            (
+                "Quay: North   Pilot: P-01\n.\nQuay: North   Pilot: P-02\n.\nQuay: South   Pilot: P-02\n.",
+                &["Quay", "Pilot"],
+            ),
+            ("=\nStation North Pier\n.\nStation South Pier\n.\n", &["Station"]),
+            ("=\nStation North\n.\nStation No 2\n.\n", &["Station"]),
+            // The head of a page, the same on each, with other digits at most.
+            (
+                "Port: Tolgarth Quay\nPrinted: 04.03.2031\n=\n.\nPort: Tolgarth Quay\nPrinted: 05.03.2031\n.\n",
+                &[],
+            ),
+            ("Page: 1\n.\nPage: 2\n.\nPage: 3\n.\n", &[]),
+            // Below the names digits may be all that differs.
+            ("=\nAccount: 1001\n.\nAccount: 1002\n.\n", &["Account"]),
+            // Counts and totals follow records.
+            (".\nRecords: 4\n.\nRecords: 5\n", &[]),
+            ("Total: 4\n.\nTotal: 5\n.\n", &[]),
+            // Once is a group only below the names.
+            ("=\nPilot: P-01\n.\n.\n", &["Pilot"]),
+            ("Pilot: P-01\n.\n.\n", &[]),
+            // Two in a row, with nothing between.
+            ("Note: a\nNote: b\nNote: c\n.\nNote: d\n", &[]),
+        ] {
+            assert_eq!(learnt(text), expected, "{text}");
+        }
+    }
+
+    #[test]
+    fn labels_are_taken_apart() {
+        for (line, expected) in [
+            ("Pilot: P-01", &[("Pilot", "P-01")][..]),
+            ("  Pilot :  P-01  ", &[("Pilot", "P-01")]),
+            ("Quay: North Pier   Pilot: P-01", &[("Quay", "North Pier"), ("Pilot", "P-01")]),
+            ("Quay: North  Pier", &[("Quay", "North  Pier")]),
+            ("Quay:", &[("Quay", "")]),
+            ("at 12:30", &[]),
+            ("see http://quay.example", &[]),
+            ("no label", &[]),
+        ] {
+            assert_eq!(labelled(line), expected, "{line}");
+        }
+    }
+}
