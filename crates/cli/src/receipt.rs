@@ -8,6 +8,7 @@ use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::ColumnReading;
 use incola_engine::import::Written;
 use incola_engine::text::Surveyed;
+use incola_engine::totals::PrintedTotals;
 
 /// What was done with a workbook.
 #[derive(Debug)]
@@ -31,6 +32,8 @@ pub(crate) struct SourceReceipt {
     pub(crate) bytes: u64,
     pub(crate) records: u64,
     pub(crate) set_aside: Vec<SetAside>,
+    /// What became of the totals among its records.
+    pub(crate) printed: Option<PrintedTotals>,
 }
 
 /// What was written of a column.
@@ -111,6 +114,7 @@ impl SheetReceipt {
                 bytes: surveyed.bytes,
                 records: surveyed.reading.records,
                 set_aside: surveyed.reading.set_aside.clone(),
+                printed: surveyed.printed.clone(),
             })
             .collect();
         Self {

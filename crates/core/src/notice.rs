@@ -55,6 +55,8 @@ pub enum NoticeCode {
     Misfits,
     /// A total line disagrees with the sum of its column.
     TotalDiffers,
+    /// Lines with figures among the records of which nothing says what they add up.
+    TotalsUnproved,
     /// There are no records.
     NoRecords,
     /// More lines were set aside than are listed.
@@ -115,6 +117,7 @@ impl NoticeCode {
             Self::DecimalCharUnknown => "decimal-char-unknown",
             Self::Misfits => "misfits",
             Self::TotalDiffers => "total-differs",
+            Self::TotalsUnproved => "totals-unproved",
             Self::NoRecords => "no-records",
             Self::MoreSetAside => "more-set-aside",
             Self::FormulaLike => "formula-like",
@@ -154,6 +157,7 @@ impl NoticeCode {
                 | Self::Misfits
                 | Self::DocketKind
                 | Self::TotalDiffers
+                | Self::TotalsUnproved
                 | Self::CommentsStay
                 | Self::RangesEnd
         )

@@ -239,20 +239,21 @@ impl BlockSurvey {
 }
 
 /// Surveys one block of decoded text that begins at a record. `last`: nothing follows it. `limit`: records to look at;
-/// those after it are only counted.
+/// those after it are only counted. `carry`: what headings before it say, as far as it is known.
 ///
 /// ```
 /// use incola_core::layout::Repeats;
 /// use incola_core::record::Dialect;
+/// use incola_core::rows::Carry;
 /// use incola_core::survey::{SurveyPlan, survey_block};
 /// let plan = SurveyPlan {
 ///     dialect: Dialect::new(","), width: 2, repeats: Repeats::default(), line_length: None, blank: Default::default(),
 ///     unique: Vec::new(),
 /// };
-/// let block = survey_block(&plan, b"007,12.5\n012,\n", true, u64::MAX);
+/// let block = survey_block(&plan, b"007,12.5\n012,\n", true, u64::MAX, Carry::default());
 /// assert_eq!((block.records, block.columns[1].blank), (2, 1));
 /// ```
-pub fn survey_block(plan: &SurveyPlan, text: &[u8], last: bool, limit: u64) -> BlockSurvey {
+pub fn survey_block(plan: &SurveyPlan, text: &[u8], last: bool, limit: u64, mut carry: Carry) -> BlockSurvey {
     let mut machine = Machine::new(&plan.dialect);
     let headings = plan.repeats.headings();
     let block = BlockSurvey {
@@ -264,7 +265,6 @@ pub fn survey_block(plan: &SurveyPlan, text: &[u8], last: bool, limit: u64) -> B
     let is_quoted = plan.dialect.quote.is_some() && plan.dialect.division == Division::Delimited;
     let is_fixed = plan.dialect.division.fixed().is_some();
     let mut observer = Observer { plan, block, limit, is_quoted, is_fixed };
-    let mut carry = Carry::unknown(plan.width, headings);
     let end = each_record(&mut machine, text, last, &plan.repeats, (1, &mut carry), &mut observer);
     BlockSurvey { consumed: end.consumed, lines: end.lines, carry, ..observer.block }
 }
@@ -318,7 +318,9 @@ impl RecordSink for Observer<'_> {
             observe_line(plan, record, &mut block.facts);
         }
         let looked_at = block.records <= self.limit;
-        let (own, carried) = block.columns.split_at_mut(plan.width);
+        let carried = block.unheaded.len();
+        let own = if carried == 0 { block.columns.len() } else { plan.width };
+        let (own, carried) = block.columns.split_at_mut(own);
         for (place, (column, field)) in own.iter_mut().zip(record.fields()).enumerate() {
             if !looked_at {
                 column.observe_length(field, line);
@@ -599,7 +601,10 @@ mod tests {
 
     fn whole(text: &str) -> Survey {
         let mut survey = Survey::new(&plan(), 1);
-        survey.merge(survey_block(&plan(), text.as_bytes(), true, u64::MAX), &Carry::default());
+        survey.merge(
+            survey_block(&plan(), text.as_bytes(), true, u64::MAX, Carry::default()),
+            &Carry::default(),
+        );
         survey
     }
 
@@ -626,7 +631,7 @@ mod tests {
         // A digit meets a letter in line 4, two digits meet in line 3.
         let text =
             "007 Quill  12.50\n007 Grey  112.50\n008 Heron91 3.25\n0099Heron  10.00 x\n010\tSole   1.00\n";
-        let block = survey_block(&plan, text.as_bytes(), true, u64::MAX);
+        let block = survey_block(&plan, text.as_bytes(), true, u64::MAX, Carry::default());
         let at = |place: usize| (block.facts.crossings[place].all, block.facts.crossings[place].alike.count);
         assert_eq!(at(1), (Count { count: 1, line: 4 }, 0));
         assert_eq!(at(2), (Count { count: 1, line: 3 }, 1));
@@ -636,7 +641,7 @@ mod tests {
 
     #[test]
     fn a_block_that_ends_inside_a_record_says_so() {
-        let block = survey_block(&plan(), b"1,2,3\n4,\"5\n", false, u64::MAX);
+        let block = survey_block(&plan(), b"1,2,3\n4,\"5\n", false, u64::MAX, Carry::default());
         assert_eq!((block.records, block.consumed), (1, 6));
     }
 
@@ -650,7 +655,7 @@ mod tests {
             let text = |lines: &[String]| lines.iter().map(|l| format!("{l}\n")).collect::<String>();
             let mut merged = Survey::new(&plan(), 1);
             for part in [&lines[..cut], &lines[cut..]] {
-                merged.merge(survey_block(&plan(), text(part).as_bytes(), true, u64::MAX), &Carry::default());
+                merged.merge(survey_block(&plan(), text(part).as_bytes(), true, u64::MAX, Carry::default()), &Carry::default());
             }
             let whole = whole(&text(&lines));
             prop_assert_eq!((merged.records, merged.lines), (whole.records, whole.lines));

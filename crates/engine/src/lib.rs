@@ -38,3 +38,4 @@ pub mod refresh;
 pub mod stop;
 pub mod tally;
 pub mod text;
+pub mod totals;

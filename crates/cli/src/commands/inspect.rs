@@ -13,6 +13,7 @@ use crate::render::raw::Lines;
 use crate::render::{self, book::Overview};
 use incola_core::settings::LineRange;
 use incola_engine::text::{Surveyed, lines_of, survey};
+use incola_engine::totals;
 use serde::Serialize;
 use std::path::Path;
 
@@ -66,6 +67,7 @@ fn source(options: &Inspect, name: &str) -> Result<Shown> {
     let docket = docket::find(&options.read, name, None)?;
     let (choices, lines) = options.read.choices(docket.as_ref())?;
     let mut surveyed = survey(&source, &choices, lines)?;
+    totals::settle(&source, &mut surveyed)?;
     let mut obeyed = None;
     if let Some(file) = &docket {
         let (typed, _) = options.read.choices(None)?;

@@ -3,8 +3,9 @@
 use super::grid::{GridColumn, draw};
 use super::sanitize::line;
 use super::style;
-use super::text::{counted, cut, grouped, left, line_range, terminal_columns, width, wrap};
+use super::text::{counted, cut, grouped, left, terminal_columns, width, wrap};
 use crate::flags::definitions::Inspect;
+use crate::wording;
 use incola_core::evidence::DecidedBy;
 use incola_core::kind::statistics::{trim, unwrap};
 use incola_core::kind::{Kind, Value};
@@ -45,7 +46,7 @@ pub(crate) fn page(name: &str, surveyed: &Surveyed, options: &Inspect, docket: O
     if let Some(docket) = docket {
         out.push_str(&format!("  {}     {}\n", style::faint("docket"), line(docket)));
     }
-    out.push_str(&reasons(reading, columns));
+    out.push_str(&reasons(surveyed, columns));
     out.push('\n');
     out.push_str(&column_reasons(&reading.columns, columns));
     if !reading.notices.is_empty() {
@@ -180,7 +181,8 @@ fn line_parts(parts: &LineParts) -> String {
 }
 
 /// Encoding, layout, header and what was set aside: each with its reason, and why the next best lost.
-fn reasons(reading: &Reading, columns: usize) -> String {
+fn reasons(surveyed: &Surveyed, columns: usize) -> String {
+    let reading = &surveyed.reading;
     let mut rows: Vec<(String, String, Vec<String>)> = Vec::new();
     let encoding = &reading.encoding;
     let mut why = vec![encoding.why.clone()];
@@ -217,16 +219,12 @@ fn reasons(reading: &Reading, columns: usize) -> String {
     if reading.values.len() > 8 {
         rows.push((String::new(), format!("{} values more", reading.values.len() - 8), vec![]));
     }
-    for aside in reading.set_aside.iter().take(8) {
-        rows.push(("set aside".into(), line_range(aside.line, aside.lines), vec![aside.why.words().into()]));
+    for (lines, why) in wording::aside::lines(&reading.set_aside) {
+        rows.push(("set aside".into(), lines, vec![why.into()]));
     }
-    if reading.set_aside.len() > 8 {
-        let rest: u64 = reading.set_aside[8..].iter().map(|s| s.lines).sum();
-        rows.push((
-            String::new(),
-            format!("{} more", counted(rest, "line", "lines")),
-            vec!["all of them with --json".into()],
-        ));
+    if let Some(printed) = &surveyed.printed {
+        let (count, what) = wording::aside::printed(printed);
+        rows.push(("totals".into(), count, vec![what]));
     }
     let label = rows.iter().map(|(l, ..)| width(l)).max().unwrap_or(0);
     let answer = rows.iter().map(|(_, a, _)| width(a)).max().unwrap_or(0).min(44);

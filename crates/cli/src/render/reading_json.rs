@@ -6,6 +6,7 @@ use incola_core::notice::Notice;
 use incola_core::reading::ColumnReading;
 use incola_core::record::{Dialect, Division, Fixed, LineParts, Multiline};
 use incola_engine::text::Surveyed;
+use incola_engine::totals::PrintedTotals;
 use serde::Serialize;
 
 /// One source.
@@ -27,7 +28,24 @@ pub(crate) struct ReadingJson {
     records: u64,
     columns: Vec<ColumnJson>,
     set_aside: Vec<SetAsideJson>,
+    /// The labels of headings whose values are in columns of their own.
+    headings: Vec<String>,
+    printed_totals: Option<PrintedTotalsJson>,
     notices: Vec<NoticeJson>,
+}
+
+/// Totals among the records, compared with them.
+#[derive(Serialize)]
+pub(crate) struct PrintedTotalsJson {
+    agree: u64,
+    differ: u64,
+    unproved: u64,
+}
+
+impl PrintedTotalsJson {
+    pub(crate) fn new(printed: &PrintedTotals) -> Self {
+        Self { agree: printed.agree, differ: printed.differ, unproved: printed.unproved }
+    }
 }
 
 #[derive(Serialize)]
@@ -176,6 +194,8 @@ pub(crate) fn reading(name: &str, surveyed: &Surveyed, docket: Option<String>) -
         records: reading.records,
         columns: reading.columns.iter().map(|c| column(c, dialect)).collect(),
         set_aside: reading.set_aside.iter().map(SetAsideJson::new).collect(),
+        headings: layout.headings.names().map(str::to_owned).collect(),
+        printed_totals: surveyed.printed.as_ref().map(PrintedTotalsJson::new),
         notices: reading.notices.iter().map(NoticeJson::new).collect(),
     }
 }

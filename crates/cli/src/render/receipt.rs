@@ -2,7 +2,7 @@
 
 use super::sanitize::line;
 use super::style;
-use super::text::{counted, cut, grouped, left, line_range, right, terminal_columns, width, wrap};
+use super::text::{counted, cut, grouped, left, right, terminal_columns, width, wrap};
 use crate::receipt::{ColumnReceipt, Receipt, SheetReceipt};
 use crate::wording;
 use incola_core::kind::Kind;
@@ -135,15 +135,12 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
                 counted(source.records, "record", "records")
             ),
         ));
-        for aside in source.set_aside.iter().take(6) {
-            rows.push((
-                "set aside",
-                format!("{}: {}", line_range(aside.line, aside.lines), aside.why.words()),
-            ));
+        for (lines, why) in wording::aside::lines(&source.set_aside) {
+            rows.push(("set aside", format!("{lines}: {why}")));
         }
-        if source.set_aside.len() > 6 {
-            let rest: u64 = source.set_aside[6..].iter().map(|s| s.lines).sum();
-            rows.push(("", format!("{} more, listed with --json", counted(rest, "line", "lines"))));
+        if let Some(printed) = &source.printed {
+            let (count, what) = wording::aside::printed(printed);
+            rows.push(("totals", format!("{count}: {what}")));
         }
     }
     if let Some(docket) = &sheet.docket {

@@ -1,5 +1,6 @@
 //! What the engine's facts become in words: sentences, and the commands to type.
 
+pub(crate) mod aside;
 pub(crate) mod cells;
 pub(crate) mod links;
 #[cfg(test)]

@@ -292,10 +292,13 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
         let lines: Vec<&[u8]> = sample.filled().collect();
         doubt::about(&best, rival.as_ref(), &lines, header.line.is_some())
     };
+    // Records wider than the others would have no room beside the columns of headings.
+    let carries = best.dialect.division.fixed().is_some() || furniture.details.is_some();
+    let headings = if carries { headings(samples, choices, furniture.headings) } else { Headings::default() };
     Layout {
         filled_among_totals: furniture.filled_among_totals,
         details: furniture.details.filter(|_| choices.kind != Some(LayoutKind::Fixed)),
-        headings: headings(samples, choices, furniture.headings),
+        headings,
         is_report,
         doubt,
         width: best.width.max(header.names.len()).max(1),

@@ -116,6 +116,12 @@ impl Repeats {
         (filled < self.filled && says_total(machine, text)).then_some(Aside::PartTotal)
     }
 
+    /// Whether a line may be a heading among the records, by its first character.
+    #[inline]
+    pub fn may_be_heading(&self, line: &[u8]) -> bool {
+        !self.headings.is_empty() && self.headings.may_begin(line)
+    }
+
     /// The headings among the records.
     pub fn headings(&self) -> &Headings {
         &self.headings

@@ -116,16 +116,18 @@ mod tests {
                 expected,
                 "{lines:?}"
             );
-            // The same if the text is cut and its parts are looked at apart.
-            for cut in 0..=lines.len() {
-                let unknown = Carry::unknown(2, &headings);
-                let parts = [&lines[..cut], &lines[cut..]].map(|part| carry(part, &unknown, &headings));
-                assert_eq!(
-                    start.then(&parts[0]).then(&parts[1]).values,
-                    end.values,
-                    "{lines:?} cut at {cut}"
-                );
-            }
+        }
+    }
+
+    #[test]
+    fn texts_are_looked_at_apart_where_there_is_one_level() {
+        let headings = Headings::stated(&["Pilot".into()]);
+        let (lines, unknown) = (["Pilot: P-02", "007 12", "Pilot: P-03"], Carry::unknown(2, &headings));
+        let start = Carry::at_first_record(2, &headings, b"Pilot: P-01", 1);
+        for cut in 0..=lines.len() {
+            let parts = [&lines[..cut], &lines[cut..]].map(|part| carry(part, &unknown, &headings));
+            let whole = carry(&lines, &start, &headings);
+            assert_eq!(start.then(&parts[0]).then(&parts[1]).values, whole.values, "cut at {cut}");
         }
     }
 }

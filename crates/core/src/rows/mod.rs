@@ -76,6 +76,11 @@ impl<'m> Record<'m> {
         }
     }
 
+    /// A field, from 0, with the digits and marks right before it, which a start may have cut off; and whether there are any.
+    pub fn figure(&self, index: usize) -> (&'m [u8], bool) {
+        figure(self.machine, self.text, index)
+    }
+
     /// The values of headings above it.
     #[inline]
     pub fn carry(&self) -> &'m Carry {
@@ -105,6 +110,21 @@ impl<'m> Record<'m> {
     pub fn crossing(&self, index: usize) -> Option<bool> {
         self.machine.crossing(self.text, index)
     }
+}
+
+/// The field of a record in the machine, from 0, with the digits and marks right before it, and whether there are any: totals are
+/// wider than what they add up.
+pub fn figure<'t>(machine: &'t Machine, text: &'t [u8], index: usize) -> (&'t [u8], bool) {
+    let field = machine.field(text, index);
+    let Some(place) =
+        machine.field_range(index).filter(|_| !field.first().is_none_or(u8::is_ascii_whitespace))
+    else {
+        return (field, false);
+    };
+    let before = text[machine.start()..place.start].iter().rev();
+    let is_mark = |b: &&u8| b.is_ascii_digit() || matches!(b, b'.' | b',' | b'-' | b'\'' | b'(');
+    let more = before.take_while(is_mark).count();
+    (&text[place.start - more..place.end], more > 0)
 }
 
 /// Takes records as they come.
@@ -154,9 +174,14 @@ pub fn each_record(
     loop {
         let at = line + done.lines;
         let why = match machine.step(text, done.consumed, last) {
-            Step::Record => repeats
-                .why(&text[machine.start()..machine.end()])
-                .or_else(|| repeats.why_record(machine, text)),
+            Step::Record => {
+                let own = &text[machine.start()..machine.end()];
+                if repeats.may_be_heading(own) && repeats.headings().is_one(&String::from_utf8_lossy(own)) {
+                    Some(Aside::Heading)
+                } else {
+                    repeats.why(own).or_else(|| repeats.why_record(machine, text))
+                }
+            }
             Step::Blank if repeats.keeps_blank => None,
             Step::Blank => Some(Aside::BlankLine),
             Step::Comment => Some(Aside::Comment),

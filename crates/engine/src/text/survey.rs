@@ -4,6 +4,7 @@ use super::blocks::{BlockCutter, BlockSize, Cut};
 use super::region::{DecodedSamples, Region};
 use crate::feed::{Doing, Feed, RawSamples, Watch};
 use crate::stop::{Result, Stop};
+use crate::totals::PrintedTotals;
 use incola_core::encoding::{self, Detected, Encoding, NotText, Undecodable};
 use incola_core::evidence::{DecidedBy, Decision};
 use incola_core::layout::fixed::{NoSuchStart, from_one};
@@ -29,6 +30,8 @@ pub struct Surveyed {
     pub cuts: Vec<Cut>,
     /// What headings before each block say; nothing where there are no headings.
     pub carries: Vec<Carry>,
+    /// What became of the totals among the records, once they were looked at.
+    pub printed: Option<PrintedTotals>,
     /// The first lines, decoded.
     pub head: Vec<u8>,
     /// What was counted; for putting several sources together.
@@ -234,6 +237,7 @@ fn survey_as(
         plan,
         cuts,
         carries,
+        printed: None,
         head: samples.head,
         survey,
         is_ascii: found.only_ascii && high.is_none(),
@@ -296,11 +300,14 @@ fn pass(
         watch: source.watch(Doing::Reading, length),
         only_ascii,
     };
-    if state.limit < u64::MAX && state.limit > 0 {
-        // A limited survey needs to know how many records came before: block after block.
+    let unknown = Carry::unknown(plan.width, plan.repeats.headings());
+    let is_limited = state.limit < u64::MAX && state.limit > 0;
+    if is_limited || plan.repeats.headings().len() > 1 {
+        // A limited survey needs to know how many records came before, and several levels of headings what the outer ones said:
+        // block after block.
         while let Some((raw, last)) = cutter.next_block()? {
-            let limit = state.limit.saturating_sub(state.survey.records);
-            let work = work(encoding, plan, raw, last, limit, only_ascii);
+            let limit = if is_limited { state.limit.saturating_sub(state.survey.records) } else { u64::MAX };
+            let work = work(encoding, plan, (raw, last), limit, only_ascii, state.carry.clone());
             state.take(work)?;
         }
     } else {
@@ -308,12 +315,13 @@ fn pass(
         incola_parallel::ordered(
             || cutter.next_block(),
             || (),
-            |(), (raw, last)| work(encoding, plan, raw, last, limit, only_ascii),
+            |(), block| work(encoding, plan, block, limit, only_ascii, unknown.clone()),
             |done| state.take(done),
         )?;
     }
     if let Some(waiting) = state.waiting.take() {
-        let done = work(encoding, plan, waiting, true, state.limit, only_ascii);
+        let carry = state.carry.clone();
+        let done = work(encoding, plan, (waiting, true), state.limit, only_ascii, carry);
         state.take(done)?;
     }
     let high = (!state.high.is_empty()).then_some(state.high);
@@ -323,17 +331,17 @@ fn pass(
 fn work(
     encoding: Encoding,
     plan: &SurveyPlan,
-    raw: Vec<u8>,
-    last: bool,
+    (raw, last): (Vec<u8>, bool),
     limit: u64,
     only_ascii: bool,
+    carry: Carry,
 ) -> Work {
     let (mut scratch, mut bad) = (Vec::new(), Undecodable::default());
     let checksum = xxhash_rust::xxh3::xxh3_64(&raw);
     let text = encoding.decode(&raw, &mut scratch, &mut bad);
     // Records of several lines are counted off where a block is cut: it ends with one, though only the next line would say so.
     let ends_here = last || plan.dialect.division.multiline().is_some();
-    let block = survey_block(plan, text, ends_here, limit);
+    let block = survey_block(plan, text, ends_here, limit, carry);
     let whole = block.consumed == text.len();
     let high = if only_ascii && !text.is_ascii() { high_lines(&raw) } else { Vec::new() };
     let undecodable = (bad.count > 0).then(|| (text.to_vec(), bad));
@@ -373,7 +381,8 @@ impl Merging<'_> {
     fn take(&mut self, mut done: Work) -> Result<()> {
         if let Some(mut waiting) = self.waiting.take() {
             waiting.append(&mut done.raw);
-            done = work(self.encoding, self.plan, waiting, done.last, self.limit, self.only_ascii);
+            let carry = self.carry.clone();
+            done = work(self.encoding, self.plan, (waiting, done.last), self.limit, self.only_ascii, carry);
         }
         if done.block.widest > MOST_COLUMNS {
             return Err(too_many_columns(self.source, done.block.widest));

@@ -3,6 +3,7 @@
 
 mod places;
 mod refresh;
+mod reports;
 mod round_trip;
 mod stops;
 mod tally;

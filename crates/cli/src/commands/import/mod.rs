@@ -27,6 +27,7 @@ use incola_core::reading;
 use incola_core::settings::{self, LineRange};
 use incola_engine::stop::Stop;
 use incola_engine::text::{Surveyed, survey};
+use incola_engine::totals;
 use item::{Book, SMALL, check_limits, names_of};
 pub(crate) use item::{Item, Options};
 use opened::check_place;
@@ -227,6 +228,7 @@ fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
         let read = settings::Reading { blank: Some(choices.blank.clone()), ..options.read.clone() };
         options = Arc::new(Options { read, typed: Arc::clone(&options.typed), place: options.place.clone() });
     }
+    totals::settle(&source, &mut surveyed)?;
     let changes = docket.as_ref().map(|file| -> Result<_> {
         let (typed, _) = options.typed.read.choices(None)?;
         Ok(shape::changes(&surveyed, &typed, file))

@@ -50,7 +50,9 @@ fn is_missing(text: &str) -> bool {
 
 /// Learns the test from the rows between the first record and the last one; `None`: nothing stands among the records.
 pub(super) fn learn(judged: &Judged<'_>, inside: &[usize]) -> Option<Details> {
-    let (records, others): (Vec<usize>, Vec<usize>) = inside.iter().partition(|i| judged.is_record[**i]);
+    // Headings of groups are known by their labels.
+    let inside = inside.iter().filter(|i| !judged.is_heading[**i]);
+    let (records, others): (Vec<usize>, Vec<usize>) = inside.partition(|i| judged.is_record[**i]);
     let lined_up = judged.is_fixed() || judged.is_aligned();
     if !lined_up || judged.width < 2 || records.len() < 2 || others.is_empty() {
         return None;

@@ -18,8 +18,18 @@ pub struct Headings {
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Label {
     text: String,
-    /// Whether it ends with a colon; else it is the first words of a line without one.
-    has_colon: bool,
+    form: LabelForm,
+}
+
+/// What sets a label apart from its value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum LabelForm {
+    /// A colon.
+    Colon,
+    /// Nothing: it is the first words of a line without a colon.
+    Words,
+    /// The one or the other.
+    Any,
 }
 
 /// A line that may be a heading, and where it is.
@@ -50,7 +60,7 @@ impl Headings {
     pub fn stated(labels: &[String]) -> Self {
         let label = |text: &String| {
             let text = text.trim();
-            Label { text: text.trim_end_matches(':').trim_end().to_owned(), has_colon: false }
+            Label { text: text.trim_end_matches(':').trim_end().to_owned(), form: LabelForm::Any }
         };
         Self { labels: labels.iter().map(label).filter(|l| !l.text.is_empty()).collect() }
     }
@@ -71,9 +81,10 @@ impl Headings {
         for line in lines.iter().filter(|line| line.leads) {
             let parts = labelled(line.text);
             let is_plain = parts.is_empty() && !line.is_above_names;
-            let found = parts.into_iter().map(|(text, _)| Label { text: text.to_owned(), has_colon: true });
+            let found =
+                parts.into_iter().map(|(text, _)| Label { text: text.to_owned(), form: LabelForm::Colon });
             let plain = is_plain.then(|| common_words(line.text, lines)).flatten();
-            let plain = plain.map(|text| Label { text, has_colon: false });
+            let plain = plain.map(|text| Label { text, form: LabelForm::Words });
             for label in found.chain(plain) {
                 if !labels.contains(&label) && labels.len() < LEVELS && label.is_of_groups(lines) {
                     labels.push(label);
@@ -81,6 +92,29 @@ impl Headings {
             }
         }
         Self { labels }
+    }
+
+    /// Whether a line begins as one of them does.
+    pub(in crate::layout) fn may_begin(&self, line: &[u8]) -> bool {
+        let start = line.iter().find(|b| !matches!(b, b' ' | b'\t' | 0x0C));
+        let begins = |label: &Label| label.text.bytes().next().map(|b| b.to_ascii_lowercase());
+        // Letters beyond ASCII may have another first byte in the other case.
+        start.is_some_and(|b| {
+            *b >= 0x80 || self.labels.iter().any(|l| begins(l) == Some(b.to_ascii_lowercase()))
+        })
+    }
+
+    /// Whether a line is nothing but headings.
+    pub fn is_one(&self, line: &str) -> bool {
+        let parts = labelled(line);
+        let known = |text: &str| self.labels.iter().any(|label| same(text, &label.text));
+        match parts[..] {
+            [] => !self.values(line).is_empty(),
+            _ => {
+                parts.iter().all(|(text, value)| known(text) && !value.contains("  "))
+                    && !self.values(line).is_empty()
+            }
+        }
     }
 
     /// Whether there are none.
@@ -104,7 +138,12 @@ impl Headings {
         let mut values = Vec::new();
         for (level, label) in self.labels.iter().enumerate() {
             let own = parts.iter().find(|(text, _)| same(text, &label.text)).map(|(_, value)| *value);
-            let value = own.or_else(|| if label.has_colon { None } else { label.value(line) });
+            let value = match label.form {
+                LabelForm::Colon => own,
+                LabelForm::Words if parts.is_empty() => label.value(line),
+                LabelForm::Words => None,
+                LabelForm::Any => own.or_else(|| label.value(line)),
+            };
             values.extend(value.map(|value| (level, value)));
         }
         values
@@ -131,7 +170,7 @@ impl Label {
         let found: Vec<(&Line<'_>, &str)> = lines
             .iter()
             .filter_map(|line| {
-                let value = if self.has_colon {
+                let value = if self.form == LabelForm::Colon {
                     labelled(line.text)
                         .into_iter()
                         .find(|(text, _)| *text == self.text)
@@ -147,7 +186,10 @@ impl Label {
         let Some((first, value)) = found.first() else { return false };
         if found.iter().all(|(line, _)| line.leads) {
             // There may be one group only: its heading is between the names and the first record.
-            return self.has_colon && !first.is_above_names && first.below_names && !value.is_empty();
+            return self.form == LabelForm::Colon
+                && !first.is_above_names
+                && first.below_names
+                && !value.is_empty();
         }
         // What is at the head of every page has other digits at most.
         let alike = |value: &str| -> String {
@@ -190,6 +232,19 @@ pub(super) fn only_label(line: &str) -> Option<&str> {
         [(label, value)] if !value.contains("  ") && !value.is_empty() && !names_total(label) => Some(label),
         _ => None,
     }
+}
+
+/// The first word of a line that holds one phrase of several words, and no label with a colon.
+pub(super) fn first_word(line: &str) -> Option<&str> {
+    let line = line.trim_matches(|c: char| c.is_whitespace() || c == '\u{c}');
+    let word = line.split_whitespace().next()?;
+    let fits = word.chars().all(char::is_alphabetic)
+        && line.len() > word.len()
+        && !line.contains("  ")
+        && line.chars().count() <= 2 * LONGEST_LABEL
+        && !names_total(line)
+        && labelled(line).is_empty();
+    fits.then_some(word)
 }
 
 /// The parts `Label: value` of a line, divided by two blanks or more.

@@ -259,7 +259,18 @@ pub(super) fn number(lexicon: &Lexicon, id: ValueId) -> Option<f64> {
     if lexicon.get(id).sort != Sort::Number {
         return None;
     }
-    let text = lexicon.text(id);
+    amount(lexicon.text(id))
+}
+
+/// A text as a number with a currency before or after it, or without.
+pub(super) fn amount(text: &str) -> Option<f64> {
+    let is_mark = |c: char| {
+        c.is_ascii_digit() || matches!(c, '.' | ',' | '-' | '+' | '(' | ')' | '\'' | ' ' | '\u{a0}')
+    };
+    let own = text.trim_matches(|c: char| !is_mark(c));
+    if own.is_empty() || !own.chars().all(is_mark) || text.chars().count() > own.chars().count() + 4 {
+        return None;
+    }
     let negative = text.starts_with(['-', '(']) || text.ends_with('-');
     let digits: String = text.chars().filter(|c| c.is_ascii_digit() || matches!(c, '.' | ',')).collect();
     let last = digits.rfind(['.', ',']);

@@ -59,6 +59,8 @@ pub(super) struct Judged<'l> {
     /// Bits that each row saves as a record; and whether it is one.
     gain: Vec<f64>,
     is_record: Vec<bool>,
+    /// Whether it looks like the heading of a group.
+    is_heading: Vec<bool>,
 }
 
 impl Judged<'_> {
@@ -91,9 +93,9 @@ impl Judged<'_> {
         self.rows.rows.len()
     }
 
-    /// Whether a row can be no record: a comment, a rule, a line too many.
+    /// Whether a row can be no record: a comment, a rule, a line too many, the heading of a group.
     fn is_apart(&self, index: usize) -> bool {
-        self.row(index).aside.is_some()
+        self.is_heading[index] || self.row(index).aside.is_some()
     }
 
     /// Whether a row stands in the head.
@@ -122,23 +124,32 @@ pub(super) fn find(
         .map(|(at, row)| if row.aside.is_some() { -99.0 } else { judge.gain(lexicon, row, at) })
         .collect();
     let is_placed = is_fixed || matches!(candidate.form, Form::Aligned { .. });
-    let labelled = if is_placed && width > 2 { repeated_labels(&rows, lexicon) } else { Vec::new() };
-    let is_record: Vec<bool> = rows
+    let is_heading =
+        if is_placed && width > 2 { repeated_labels(&rows, lexicon) } else { vec![false; rows.rows.len()] };
+    let mut is_record: Vec<bool> = rows
         .rows
         .iter()
         .zip(&gain)
         .enumerate()
         .map(|(at, (row, gain))| {
             row.aside.is_none()
-                && !labelled.contains(&at)
+                && !is_heading[at]
                 && ((*gain >= 0.0 && row.values.len() == width) || (*gain >= 3.0 && !is_fixed))
         })
         .collect();
-    for at in &labelled {
-        gain[*at] = gain[*at].min(-1.0);
+    if is_placed && width > 2 {
+        let totals = total::part_totals(&rows.rows, lexicon, width, (&is_record, &is_heading));
+        for (at, _) in totals.iter().enumerate().filter(|(_, is)| **is) {
+            is_record[at] = false;
+            gain[at] = gain[at].min(-1.0);
+        }
+    }
+    for (gain, _) in gain.iter_mut().zip(&is_heading).filter(|(_, is)| **is) {
+        *gain = gain.min(-1.0);
     }
     let dialect = candidate.dialect.clone();
-    let judged = Judged { rows, lexicon, judge, width, form: candidate.form, dialect, gain, is_record };
+    let judged =
+        Judged { rows, lexicon, judge, width, form: candidate.form, dialect, gain, is_record, is_heading };
     let types = types::find(&judged);
     let (mut header, first) = header::find(samples, candidate, &judged, choice, types.as_deref());
     let (footer, end) = footer::find(samples, candidate, &judged, first, types.as_deref());
@@ -147,7 +158,8 @@ pub(super) fn find(
     let keeps = |row: &Row| judged.is_fixed() && row.filled() == width && row.cuts == 0;
     let strangers = inside.iter().filter(|i| !judged.is_record[**i] && !keeps(judged.row(**i))).count();
     let details = details::learn(&judged, &inside);
-    let headings = if is_placed && width > 1 {
+    // Records wider than the others would have no room beside the columns of headings.
+    let headings = if width > 1 && (is_fixed || (is_placed && details.is_some())) {
         learn_headings(samples, &judged, &mut header, first)
     } else {
         Headings::default()
@@ -165,21 +177,27 @@ pub(super) fn find(
     }
 }
 
-/// The rows that are nothing but `Label: value` with a label that comes again after other rows: headings of groups.
-fn repeated_labels(rows: &Rows, lexicon: &Lexicon) -> Vec<usize> {
-    let labels: Vec<(usize, &str)> = rows
+/// Which rows are headings of groups: nothing but `Label: value`, or a phrase, with a label or a first word that comes again after
+/// other rows.
+fn repeated_labels(rows: &Rows, lexicon: &Lexicon) -> Vec<bool> {
+    let begins: Vec<Option<(bool, &str)>> = rows
         .rows
         .iter()
-        .enumerate()
-        .filter(|(_, row)| row.aside.is_none())
-        .filter_map(|(at, row)| Some((at, headings::only_label(lexicon.text(row.text))?)))
+        .map(|row| {
+            let text = lexicon.text(row.text);
+            let label = || headings::only_label(text).map(|label| (true, label));
+            let word = || headings::first_word(text).map(|word| (false, word));
+            if row.aside.is_none() { label().or_else(word) } else { None }
+        })
         .collect();
-    let comes_again = |(at, label): &(usize, &str)| {
-        labels.iter().any(|(other, same)| same == label && at.abs_diff(*other) > 1)
+    let comes_again = |at: usize| {
+        let others = begins.iter().enumerate().filter(|(other, _)| at.abs_diff(*other) > 1);
+        begins[at].is_some() && others.into_iter().any(|(_, own)| *own == begins[at])
     };
-    let found: Vec<usize> = labels.iter().filter(|own| comes_again(own)).map(|(at, _)| *at).collect();
+    let found: Vec<bool> = (0..begins.len()).map(comes_again).collect();
     // Where most lines are so, they are the records.
-    if found.len() * 2 < rows.rows.len() { found } else { Vec::new() }
+    let count = found.iter().filter(|is| **is).count();
+    if count * 2 < found.len() { found } else { vec![false; found.len()] }
 }
 
 /// Learns the headings of groups, and takes the first one out of the header if it was thought to hold units.
@@ -214,11 +232,18 @@ fn learn_headings(samples: Samples<'_>, judged: &Judged<'_>, header: &mut Header
         header.units.clear();
         header.set_aside.push(super::SetAside { line, lines: 1, why: Aside::BelowNames });
     }
-    for aside in &mut header.set_aside {
-        if aside.lines == 1 && is_heading(aside.line) {
-            aside.why = Aside::Carried;
+    for line in names as u64 + 1..=header.lines_before_data {
+        if !is_heading(line) {
+            continue;
+        }
+        match header.set_aside.iter_mut().find(|aside| (aside.line..aside.line + aside.lines).contains(&line))
+        {
+            Some(aside) if aside.lines == 1 => aside.why = Aside::Carried,
+            Some(_) => {}
+            None => header.set_aside.push(super::SetAside { line, lines: 1, why: Aside::Carried }),
         }
     }
+    header.set_aside.sort_by_key(|aside| aside.line);
     headings
 }
 

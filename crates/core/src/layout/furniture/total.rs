@@ -5,10 +5,11 @@ use super::super::candidates::Candidate;
 use super::super::measure::lexicon::{BLANK, Lexicon};
 use super::super::measure::sort::Sort;
 use super::Judged;
-use super::judge::number;
-use super::rows::Row;
+use super::judge::{amount, number};
+use super::rows::{Place, Row};
 use crate::kind::statistics::trim;
 use crate::record::Machine;
+use std::collections::HashMap;
 
 /// Words that a total line begins with, in lower case, in the languages of Europe and some others.
 const WORDS: [&str; 74] = [
@@ -155,6 +156,65 @@ pub(super) fn adds_up(judged: &Judged<'_>, first: usize, at: usize) -> bool {
         hits += usize::from(several > 1 && (sum - stated).abs() <= 1e-6 * stated.abs() + 0.02);
     }
     all > 0 && hits * 2 >= all
+}
+
+/// Which rows of the head hold the sums of the records above them, and leave out fields that nearly all records fill: totals of groups,
+/// whatever their words. `is_record`: what was thought of each row so far.
+pub(super) fn part_totals(
+    rows: &[Row],
+    lexicon: &Lexicon,
+    width: usize,
+    (is_record, is_heading): (&[bool], &[bool]),
+) -> Vec<bool> {
+    let own: Vec<usize> = (0..rows.len())
+        .take_while(|at| rows[*at].place == Place::Head)
+        .filter(|at| is_record[*at] && rows[*at].values.len() == width)
+        .collect();
+    let filled = |column: usize| own.iter().filter(|at| rows[**at].values[column] != BLANK).count();
+    let anchors: Vec<usize> = (0..width).filter(|column| filled(*column) * 4 >= own.len() * 3).collect();
+    let amounts = |column: usize| {
+        let all = own.iter().filter(|at| amount(lexicon.text(rows[**at].values[column])).is_some());
+        all.count() * 5 >= filled(column) * 4
+    };
+    let numeric: Vec<bool> = (0..width).map(amounts).collect();
+    let lacking = |at: usize| -> Vec<usize> {
+        anchors.iter().copied().filter(|column| rows[at].values[*column] == BLANK).collect()
+    };
+    // What adds up, by the fields that are lacking.
+    let mut proofs: HashMap<Vec<usize>, usize> = HashMap::new();
+    let mut sums = vec![0.0; width];
+    let mut records = 0;
+    for at in 0..own.last().map_or(0, |last| last + 1) {
+        if is_heading[at] {
+            (sums, records) = (vec![0.0; width], 0);
+        } else if is_record[at] && rows[at].values.len() == width {
+            let numbers: Vec<(usize, f64)> = (0..width)
+                .filter(|column| numeric[*column])
+                .filter_map(|column| Some((column, amount(lexicon.text(rows[at].values[column]))?)))
+                .filter(|(_, value)| value.abs() > 0.005)
+                .collect();
+            let same =
+                |(column, value): &&(usize, f64)| (sums[*column] - value).abs() <= 1e-6 * value.abs() + 0.005;
+            let lacks = lacking(at);
+            if records > 1 && !lacks.is_empty() && !numbers.is_empty() && numbers.iter().all(|n| same(&n)) {
+                *proofs.entry(lacks).or_default() += records;
+                (sums, records) = (vec![0.0; width], 0);
+            } else {
+                for (column, value) in numbers {
+                    sums[column] += value;
+                }
+                records += 1;
+            }
+        }
+    }
+    proofs.retain(|_, records| *records > 3);
+    let mut found = vec![false; rows.len()];
+    for (at, row) in rows.iter().enumerate() {
+        found[at] = is_record[at] && row.values.len() == width && proofs.contains_key(&lacking(at));
+    }
+    // Totals are fewer than what they are made of.
+    let count = found.iter().filter(|is| **is).count();
+    if count * 2 < own.len() { found } else { vec![false; rows.len()] }
 }
 
 /// Columns that most records fill, if at least two records among the others say that they are totals and fill fewer; else 0.

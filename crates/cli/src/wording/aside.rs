@@ -1,0 +1,86 @@
+//! Lines that are no records, and the totals among them.
+
+use crate::render::text::{counted, grouped, line_range};
+use incola_core::layout::SetAside;
+use incola_core::rows::Aside;
+use incola_engine::totals::PrintedTotals;
+
+/// Runs of lines that are listed one by one.
+const FEW: usize = 6;
+
+/// Which lines are set aside, and why: each run of lines, or where there are many one entry for each reason.
+pub(crate) fn lines(set_aside: &[SetAside]) -> Vec<(String, &'static str)> {
+    if set_aside.len() <= FEW {
+        return set_aside.iter().map(|a| (line_range(a.line, a.lines), a.why.words())).collect();
+    }
+    let mut reasons: Vec<(Aside, u64, u64, u64)> = Vec::new();
+    for aside in set_aside {
+        match reasons.iter_mut().find(|(why, ..)| *why == aside.why) {
+            Some((_, lines, runs, _)) => {
+                *lines += aside.lines;
+                *runs += 1;
+            }
+            None => reasons.push((aside.why, aside.lines, 1, aside.line)),
+        }
+    }
+    let entry = |(why, lines, runs, first): (Aside, u64, u64, u64)| match runs {
+        1 => (line_range(first, lines), why.words()),
+        _ => (format!("{} from line {} on", counted(lines, "line", "lines"), grouped(first)), why.words()),
+    };
+    reasons.into_iter().map(entry).collect()
+}
+
+/// How many of the printed totals agree, and what that says.
+pub(crate) fn printed(printed: &PrintedTotals) -> (String, String) {
+    let all = printed.agree + printed.differ + printed.unproved;
+    let count = format!("{} of {}", grouped(printed.agree), grouped(all));
+    let mut what = String::from("printed among the records, agree with them");
+    if printed.differ > 0 {
+        what.push_str(&format!("; {} not", counted(printed.differ, "does", "do")));
+    }
+    if printed.unproved > 0 {
+        what.push_str(&format!("; {} cannot be proved", grouped(printed.unproved)));
+    }
+    (count, what)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn many_lines_are_put_together_by_reason() {
+        let aside = |line, lines, why| SetAside { line, lines, why };
+        let few = [aside(1, 2, Aside::BeforeHeader), aside(9, 1, Aside::Rule)];
+        assert_eq!(
+            lines(&few),
+            [("lines 1-2".to_owned(), "before the header"), ("line 9".to_owned(), "rule line")]
+        );
+        let many: Vec<SetAside> = std::iter::once(aside(1, 3, Aside::BeforeHeader))
+            .chain(
+                (2..2000)
+                    .map(|n| aside(n * 5, 2, if n % 2 == 0 { Aside::PartTotal } else { Aside::BlankLine })),
+            )
+            .collect();
+        assert_eq!(
+            lines(&many),
+            [
+                ("lines 1-3".to_owned(), "before the header"),
+                ("1,998 lines from line 10 on".to_owned(), "total among the records"),
+                ("1,998 lines from line 15 on".to_owned(), "empty line"),
+            ]
+        );
+    }
+
+    #[test]
+    fn printed_totals_are_counted() {
+        for (agree, differ, unproved, count, what) in [
+            (7, 0, 0, "7 of 7", "printed among the records, agree with them"),
+            (6, 1, 0, "6 of 7", "printed among the records, agree with them; 1 does not"),
+            (5, 2, 3, "5 of 10", "printed among the records, agree with them; 2 do not; 3 cannot be proved"),
+        ] {
+            let own = PrintedTotals { agree, differ, unproved, ..PrintedTotals::default() };
+            assert_eq!(printed(&own), (count.to_owned(), what.to_owned()));
+        }
+    }
+}
