@@ -334,6 +334,14 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             && c.even * 2 >= c.records
             && c.bits < 1.15 * best.bits
     });
+    // A rule with a part below each name says where columns are, also where most of a column is empty.
+    lift(found, &|best, c| {
+        let lined_up = matches!(best.form, Form::Fixed { ruled: false, .. } | Form::Aligned { .. });
+        lined_up
+            && matches!(c.form, Form::Fixed { ruled: true, touching: 0, .. })
+            && best.width < c.width
+            && c.bits < 1.3 * best.bits
+    });
     // Where columns may touch, blanks or marks that divide all lines evenly must be beaten by more than a little.
     lift(found, &|best, c| {
         let touches = |c: &Candidate| matches!(c.form, Form::Fixed { touching: 1.., .. });
@@ -368,7 +376,7 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
     if spread * 10 > filled * 3 {
         lift(found, &|best, c| {
             let apart = c.width.abs_diff(best.width);
-            let Form::Fixed { named, matched, touching } = c.form else { return false };
+            let Form::Fixed { named, matched, touching, .. } = c.form else { return false };
             let fewer = c.width < best.width;
             let confirmed = matched && touching == 0 && c.evenness() >= 0.98;
             best.is_aligned()

@@ -177,6 +177,8 @@ pub struct Layout {
     pub footer: Footer,
     /// Whether the lines are those of a printed report, and are kept whole.
     pub is_report: bool,
+    /// Whether each column of a fixed layout has exactly one name above it, or one part of a rule.
+    pub is_named: bool,
     /// Columns that most records fill, where totals stand among the records; 0: none do.
     pub filled_among_totals: usize,
     /// What tells records from the lines among them, where there are such lines.
@@ -269,8 +271,8 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let whole_lines = best.form == Form::Whole;
     let looks = choices.kind.is_none() && choices.delimiter.is_none() && report::looks_like_one(samples.head);
     let is_even = best.aside * 20 < best.records && best.evenness() >= 0.98;
-    let is_torn =
-        furniture.details.is_some() && furniture.strangers * if is_even { 4 } else { 10 } > furniture.inside;
+    let is_torn = (furniture.details.is_some() || !furniture.headings.is_empty())
+        && furniture.strangers * if is_even { 4 } else { 10 } > furniture.inside;
     let is_report = (whole_lines && looks)
         || choices.kind == Some(LayoutKind::Report)
         || (is_torn && choices.kind.is_none());
@@ -296,6 +298,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let carries = best.dialect.division.fixed().is_some() || furniture.details.is_some();
     let headings = if carries { headings(samples, choices, furniture.headings) } else { Headings::default() };
     Layout {
+        is_named: matches!(best.form, Form::Fixed { matched: true, touching: 0, .. }),
         filled_among_totals: furniture.filled_among_totals,
         details: furniture.details.filter(|_| choices.kind != Some(LayoutKind::Fixed)),
         headings,

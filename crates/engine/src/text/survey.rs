@@ -410,12 +410,10 @@ impl Merging<'_> {
             checksum: done.checksum,
         });
         self.offset += bytes;
-        if !self.carry.is_empty() {
-            let next = self.carry.then(&done.block.carry);
-            self.survey.merge(done.block, &self.carry);
+        let next = self.carry.then(&done.block.carry);
+        self.survey.merge(done.block, &self.carry);
+        if !next.is_empty() {
             self.carries.push(std::mem::replace(&mut self.carry, next));
-        } else {
-            self.survey.merge(done.block, &self.carry);
         }
         self.watch.done(bytes)
     }

@@ -125,14 +125,15 @@ fn sort_of(line: &[u8]) -> String {
     text.split(|c: char| !c.is_alphabetic()).find(|word| !word.is_empty()).unwrap_or_default().to_owned()
 }
 
-/// Compares them, and puts what came of it into the reading: what differs needs a look, and a report whose totals all agree does not.
+/// Compares them, and puts what came of it into the reading: what differs needs a look, and a report does not whose totals all
+/// agree and whose columns have a name each.
 ///
 /// # Errors
 /// Those of [`check`].
 pub fn settle(source: &dyn Feed, surveyed: &mut Surveyed) -> Result<()> {
     surveyed.printed = check(source, surveyed)?;
     let Some(printed) = &surveyed.printed else { return Ok(()) };
-    let Reading { columns, notices, .. } = &mut surveyed.reading;
+    let Reading { columns, notices, layout, .. } = &mut surveyed.reading;
     for difference in printed.differences.iter().take(NOTICES) {
         let column = &columns[difference.column];
         let decimals = match &column.rule {
@@ -159,7 +160,7 @@ pub fn settle(source: &dyn Feed, surveyed: &mut Surveyed) -> Result<()> {
         let message = format!("{lines} that no records add up to, and may be no totals");
         let line = printed.first_unproved.unwrap_or_default();
         notices.push(Notice::new(NoticeCode::TotalsUnproved, message).at_line(line));
-    } else if printed.differ == 0 && printed.agree > 0 {
+    } else if printed.differ == 0 && printed.agree > 0 && layout.is_named {
         notices.retain(|notice| notice.code != NoticeCode::Report);
     }
     notices.sort_by_key(|notice| !notice.code.needs_a_look());

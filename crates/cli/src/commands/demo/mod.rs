@@ -13,7 +13,7 @@ use clap::Parser;
 use std::path::Path;
 
 /// The files: name, content, and what is worth seeing in them.
-const FILES: [(&str, &[u8], &str); 14] = [
+const FILES: [(&str, &[u8], &str); 15] = [
     (
         "port-calls.csv",
         include_bytes!("../../../demo/port-calls.csv"),
@@ -70,6 +70,11 @@ const FILES: [(&str, &[u8], &str); 14] = [
         "Pilot orders: four lines with labels make one, with nothing between them.",
     ),
     (
+        "pilotage.rpt",
+        include_bytes!("../../../demo/pilotage.rpt"),
+        "The pilots' report, printed: pages, headings of two levels, subtotals, a grand total.",
+    ),
+    (
         "dues-extract.fix",
         include_bytes!("../../../demo/dues-extract.fix"),
         "An extract of dues in which columns touch; the first and the last line are of other types.",
@@ -106,11 +111,24 @@ const CARRIERS: [(&str, &[u8]); 15] = [
 ];
 
 /// The workbooks that it makes.
-const BOOKS: [&str; 6] =
-    ["harbour.xlsx", "pallets.xlsx", "printed.xlsx", "extract.xlsx", "carriers.xlsx", "april.xlsx"];
+const BOOKS: [&str; 7] = [
+    "harbour.xlsx",
+    "pallets.xlsx",
+    "printed.xlsx",
+    "pilotage.xlsx",
+    "extract.xlsx",
+    "carriers.xlsx",
+    "april.xlsx",
+];
 
 /// The columns of the port calls that the ledger has.
 const LEDGER_COLUMNS: &str = "Call no,Berth,Arrived,Dues";
+
+/// Turns two digits of a subtotal in the report around.
+fn tamper(report: &Path) -> Result<()> {
+    let changed = include_str!("../../../demo/pilotage.rpt").replacen("3,003.56", "3,003.65", 1);
+    std::fs::write(report, changed).map_err(|e| Failure::io(report, "write it", &e))
+}
 
 /// Lays out the files and runs the job on them.
 pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
@@ -230,6 +248,20 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         &place("moorings.csv"),
         "--into",
         &place("printed.xlsx"),
+    ])?);
+    step("A report: headings become columns, and the printed totals prove that no line is missing.")?;
+    code = code.max(obey(&["inspect", &place("pilotage.rpt"), "--rows", "3"])?);
+    code = code.max(obey(&["import", &place("pilotage.rpt"), "--into", &place("pilotage.xlsx")])?);
+    step("Somebody changed a subtotal.")?;
+    tamper(&folder.join("pilotage.rpt"))?;
+    code = code.max(obey(&[
+        "import",
+        &place("pilotage.rpt"),
+        "--into",
+        &place("pilotage.xlsx"),
+        "--dry-run",
+        "--sheet",
+        "changed",
     ])?);
     step(
         "Old code pages and labels without an empty line between need no option; columns that touch do, and Incola says so.",

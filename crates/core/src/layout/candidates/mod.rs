@@ -31,8 +31,9 @@ pub(super) enum Form {
     /// Runs of blanks divide; of two and more if `two`. `rest`: the last column takes the rest of the line.
     Aligned { two: bool, rest: bool },
     /// Positions divide. `named`: a line of names stands above them. `matched`: each column has one name, or one part of a rule,
-    /// of its own. `touching`: starts that most lines run across without a blank.
-    Fixed { named: bool, matched: bool, touching: usize },
+    /// of its own. `touching`: starts that most lines run across without a blank. `ruled`: they are those of the parts of a rule below the
+    /// names.
+    Fixed { named: bool, matched: bool, touching: usize, ruled: bool },
     /// Several lines make a record.
     Multiline,
 }

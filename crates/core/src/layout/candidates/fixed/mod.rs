@@ -168,6 +168,14 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         priced.push(best.clone());
         found.push(price(bench, all, &best, &frame, unit, true));
     }
+    if let Some((starts, names)) = rule.and_then(|rule| starts::stated_by_rule(all, rule)) {
+        let frame = Frame { names: Some(names), rule, dates: &dates, is_packed: false };
+        let mut ruled = price(bench, all, &starts, &frame, unit, false);
+        if let Form::Fixed { ruled, .. } = &mut ruled.form {
+            *ruled = true;
+        }
+        found.push(ruled);
+    }
     // Names over each of several columns leave nothing to look for, unless they touch one another.
     let named =
         found.iter().any(|c| matches!(c.form, Form::Fixed { matched: true, .. }) && c.evenness() >= 0.98);
@@ -297,7 +305,7 @@ fn price(
             quote: None,
             ..bench.plain.clone()
         },
-        form: Form::Fixed { named: names.is_some(), matched, touching },
+        form: Form::Fixed { named: names.is_some(), matched, touching, ruled: false },
         width: starts.len(),
         bits: bits + super::aligned::TAB * tabs as f64 + super::delimited::QUOTE_INSIDE * quotes as f64,
         records: kept.len(),

@@ -88,6 +88,18 @@ pub(super) fn rule<'l>(lines: &[&'l Placed], core: &[&Placed]) -> Option<&'l Pla
     (!below.is_empty() && kept * 10 >= below.len() * enough).then_some(lines[at])
 }
 
+/// The starts that a rule of three parts or more states for the names right above it, of which each part has some; and the names.
+pub(super) fn stated_by_rule<'l>(all: &[&'l Placed], rule: &Placed) -> Option<(Vec<usize>, &'l Placed)> {
+    let at = all.iter().position(|line| std::ptr::eq(*line, rule))?;
+    let names = *all[..at].last().filter(|line| !line.is_rule())?;
+    let parts = rule.runs(false);
+    let words = names.runs(false);
+    let over = |part: &(usize, usize)| words.iter().any(|word| word.0 < part.1 && part.0 < word.1);
+    let in_one = |word: &(usize, usize)| parts.iter().filter(|p| word.0 < p.1 && p.0 < word.1).count() == 1;
+    let starts = parts.iter().enumerate().map(|(at, part)| if at == 0 { 0 } else { part.0 }).collect();
+    (parts.len() > 2 && parts.iter().all(over) && words.iter().all(in_one)).then_some((starts, names))
+}
+
 /// `starts` and those of names that stand, two blanks or more behind the name before, where no start divides the two: over places that
 /// no line fills, or only a few, where hardly a line runs across. `None`: there are no such names.
 pub(super) fn with_named_columns(starts: &[usize], lines: &[&Placed], names: &Placed) -> Option<Vec<usize>> {
