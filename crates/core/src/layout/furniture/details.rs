@@ -7,6 +7,7 @@ use super::total;
 use crate::kind::statistics::trim;
 use crate::record::{Division, Machine};
 use crate::rows::Aside;
+use std::borrow::Cow;
 
 /// A test that each line of a report is put to: detail lines keep to the columns, fill those that all of them fill, and have
 /// the sort of value that each column has.
@@ -25,6 +26,17 @@ pub struct Details {
     width: usize,
     /// Values of the first column that records begin with, where lines begin with a record type.
     types: Vec<String>,
+}
+
+/// Whether a value is digits with at most one point or comma among them: the usual number, told fast.
+fn is_plain_number(value: &[u8]) -> bool {
+    let mark = value.iter().position(|b| !b.is_ascii_digit()).unwrap_or(value.len());
+    let decimals = match value.get(mark) {
+        None => return mark > 0 && mark < 12,
+        Some(b'.' | b',') => &value[mark + 1..],
+        Some(_) => return false,
+    };
+    (1..12).contains(&mark) && (1..4).contains(&decimals.len()) && decimals.iter().all(u8::is_ascii_digit)
 }
 
 /// Words that stand for a missing value.
@@ -81,12 +93,13 @@ pub(super) fn learn(judged: &Judged<'_>, inside: &[usize]) -> Option<Details> {
     let mut details =
         Details { anchors, typed, lacking: 0, strange: 0, cuts: 0, width: judged.width, types: Vec::new() };
     // As lenient as all records need, or nearly all, whichever makes fewer mistakes.
-    let needs: Vec<[usize; 3]> = rows.iter().map(|r| details.needs(&texts(lexicon, r), r.cuts)).collect();
+    let needs: Vec<[usize; 3]> =
+        rows.iter().map(|r| details.needs(|c| of_row(lexicon, r, c), r.cuts)).collect();
     let foreign: Vec<[usize; 3]> = others
         .iter()
         .map(|i| judged.row(*i))
         .filter(|r| r.values.len() == judged.width)
-        .map(|r| details.needs(&texts(lexicon, r), r.cuts))
+        .map(|r| details.needs(|c| of_row(lexicon, r, c), r.cuts))
         .collect();
     let limits = |share: usize| -> [usize; 3] {
         [0, 1, 2].map(|which| {
@@ -109,21 +122,22 @@ pub(super) fn learn(judged: &Judged<'_>, inside: &[usize]) -> Option<Details> {
     Some(details)
 }
 
-fn texts<'l>(lexicon: &'l Lexicon, row: &super::Row) -> Vec<&'l str> {
-    row.values.iter().map(|v| lexicon.text(*v)).collect()
+/// A value of a row.
+fn of_row<'l>(lexicon: &'l Lexicon, row: &super::Row, column: usize) -> Cow<'l, str> {
+    row.values.get(column).map_or(Cow::Borrowed(""), |value| Cow::Borrowed(lexicon.text(*value)))
 }
 
 impl Details {
     /// Anchors that are lacking, typed columns with something else, starts that are crossed.
-    fn needs(&self, values: &[&str], cuts: usize) -> [usize; 3] {
-        let value = |column: usize| values.get(column).copied().unwrap_or("");
+    fn needs<'t>(&self, value: impl Fn(usize) -> Cow<'t, str>, cuts: usize) -> [usize; 3] {
         let lacking = self.anchors.iter().filter(|c| value(**c).is_empty()).count();
         let strange = self
             .typed
             .iter()
             .filter(|(column, sorts)| {
                 let value = value(*column);
-                !value.is_empty() && !is_missing(value) && !sorts.contains(&sort_of(value))
+                let is_plain = sorts.contains(&Sort::Number) && is_plain_number(value.as_bytes());
+                !value.is_empty() && !is_plain && !sorts.contains(&sort_of(&value)) && !is_missing(&value)
             })
             .count();
         [lacking, strange, cuts]
@@ -131,29 +145,30 @@ impl Details {
 
     /// Why the record in the machine is none; `None`: it is a detail line.
     pub(crate) fn why(&self, machine: &Machine, text: &[u8]) -> Option<Aside> {
-        let values: Vec<std::borrow::Cow<'_, str>> =
-            machine.fields(text).map(|f| String::from_utf8_lossy(trim(f).0)).collect();
-        let texts: Vec<&str> = values.iter().map(AsRef::as_ref).collect();
-        let cuts = match machine.dialect().division {
-            Division::Fixed(_) => {
-                (1..texts.len()).filter(|place| machine.crossing(text, *place).is_some()).count()
-            }
-            _ => 0,
+        let count = machine.field_count();
+        let is_fixed = matches!(machine.dialect().division, Division::Fixed(_));
+        let value = |column: usize| String::from_utf8_lossy(trim(machine.field(text, column)).0);
+        let class = || {
+            let values: Vec<Cow<'_, str>> = (0..count).map(value).collect();
+            self.class(&values.iter().map(AsRef::as_ref).collect::<Vec<&str>>())
         };
-        let aligned = !matches!(machine.dialect().division, Division::Fixed(_));
-        if aligned && texts.len() != self.width {
-            return Some(self.class(&texts));
+        if !is_fixed && count != self.width {
+            return Some(class());
         }
-        let [lacking, strange, cuts] = self.needs(&texts, cuts);
+        let cuts = if is_fixed {
+            (1..count).filter(|place| machine.crossing(text, *place).is_some()).count()
+        } else {
+            0
+        };
+        let [lacking, strange, cuts] = self.needs(value, cuts);
         if lacking > self.lacking || strange > self.strange || cuts > self.cuts {
-            return Some(self.class(&texts));
+            return Some(class());
         }
         // A total keeps to the columns, but its words say what it is.
-        let blank = texts.iter().any(|t| t.is_empty()) || texts.len() < self.width;
-        if blank && texts.iter().any(|t| total::names_total(t)) {
-            return Some(Aside::PartTotal);
-        }
-        None
+        let blank =
+            count < self.width || (0..count).any(|column| trim(machine.field(text, column)).0.is_empty());
+        let is_total = blank && (0..count).any(|column| total::names_total(&value(column)));
+        is_total.then_some(Aside::PartTotal)
     }
 
     /// What a line is that is no detail.
