@@ -38,5 +38,6 @@ mod owned;
 mod readme;
 mod refresh;
 mod remembered;
+mod reports;
 mod safety;
 mod web;

@@ -1,6 +1,7 @@
 //! Printed reports: values of headings, and totals, whatever the size of blocks.
 
 use crate::{imported, rows, surveyed};
+use incola_core::layout::{HeaderChoice, LayoutChoices};
 use incola_core::reading::Choices;
 use incola_engine::feed::InMemory;
 use incola_engine::text::{BlockSize, survey::survey_in_blocks};
@@ -60,8 +61,18 @@ fn report(quays: &Quays, page_lines: usize, has_quays: bool) -> (String, Vec<Vec
 }
 
 fn quays() -> impl Strategy<Value = Quays> {
-    let amounts = prop::collection::vec(100_u32..99_999, 2..6);
-    prop::collection::vec(prop::collection::vec(amounts, 1..4), 2..5)
+    let amounts = prop::collection::vec(100_u32..99_999, 3..7);
+    prop::collection::vec(prop::collection::vec(amounts, 2..4), 2..5)
+}
+
+/// Columns and names are stated: it is headings and totals that are looked for.
+fn stated() -> Choices {
+    let layout = LayoutChoices {
+        starts: Some(vec![vec![0, 8, 20, 31]]),
+        header: HeaderChoice::Line(3),
+        ..LayoutChoices::default()
+    };
+    Choices { layout, ..Choices::default() }
 }
 
 proptest! {
@@ -70,7 +81,7 @@ proptest! {
     #[test]
     fn every_row_has_the_values_of_its_headings(quays in quays(), page in 15_usize..60, two in any::<bool>()) {
         let (text, expected) = report(&quays, page, two);
-        let read = surveyed(text.as_bytes(), &Choices::default()).unwrap();
+        let read = surveyed(text.as_bytes(), &stated()).unwrap();
         let names: Vec<&str> = read.reading.columns.iter().map(|c| c.name.as_str()).collect();
         prop_assert_eq!(names.contains(&"Pilot"), true, "{}", text);
         let (book, _) = imported(text.as_bytes(), &read, false);
@@ -84,7 +95,7 @@ proptest! {
         prop_assert_eq!(found, expected, "{}", text);
         // One block gives the same.
         let feed = InMemory::new("r", text.as_bytes());
-        let whole = survey_in_blocks(&feed, &Choices::default(), None, BlockSize::default()).unwrap();
+        let whole = survey_in_blocks(&feed, &stated(), None, BlockSize::default()).unwrap();
         prop_assert_eq!(&whole.survey.columns, &read.survey.columns);
         let printed = check(&feed, &read).unwrap().unwrap();
         let lines = text.lines().filter(|line| line.to_lowercase().contains("total")).count() as u64;

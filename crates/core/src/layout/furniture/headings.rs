@@ -91,7 +91,26 @@ impl Headings {
                 }
             }
         }
-        Self { labels }
+        Self { labels }.with_neighbours(lines)
+    }
+
+    /// The same, with lines between the names and the first record that stand beside one of them: groups of which there is only one.
+    fn with_neighbours(self, lines: &[Line<'_>]) -> Self {
+        let below: Vec<&Line<'_>> = lines.iter().filter(|line| line.leads && line.below_names).collect();
+        if !below.iter().any(|line| self.is_one(line.text)) {
+            return self;
+        }
+        let mut labels: Vec<Label> = Vec::new();
+        for line in below {
+            let own =
+                self.labels.iter().filter(|label| Self { labels: vec![(*label).clone()] }.is_one(line.text));
+            let before = labels.len();
+            labels.extend(own.cloned());
+            let word = first_word(line.text).filter(|_| labels.len() == before);
+            labels.extend(word.map(|word| Label { text: word.to_owned(), form: LabelForm::Words }));
+        }
+        let rest = self.labels.into_iter().filter(|label| !labels.contains(label)).collect::<Vec<Label>>();
+        Self { labels: rest.into_iter().chain(labels).take(LEVELS).collect() }
     }
 
     /// Whether a line begins as one of them does.
@@ -344,6 +363,9 @@ mod tests {
             // Counts and totals follow records.
             (".\nRecords: 4\n.\nRecords: 5\n", &[]),
             ("Total: 4\n.\nTotal: 5\n.\n", &[]),
+            // A group of which there is one, beside one of which there are several.
+            ("=\nRegion North\n  Pilot Ada Rowe\n.\n  Pilot Ida Stern\n.\n", &["Region", "Pilot"]),
+            ("=\n  Pilot: P-01\nRegion North\n.\n  Pilot: P-02\n.\n", &["Pilot", "Region"]),
             // Once is a group only below the names.
             ("=\nPilot: P-01\n.\n.\n", &["Pilot"]),
             ("Pilot: P-01\n.\n.\n", &[]),

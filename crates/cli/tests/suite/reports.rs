@@ -1,0 +1,72 @@
+//! Printed reports, as a clerk meets them.
+
+use crate::support::Folder;
+
+const REPORT: &str = include_str!("../../demo/pilotage.rpt");
+
+#[test]
+fn a_report_is_read_with_its_headings_and_proved_by_its_totals() {
+    let folder = Folder::new().with("pilotage.rpt", REPORT);
+    let run = folder.run("import pilotage.rpt --into book.xlsx").expect(0);
+    assert!(
+        run.out.contains("totals        8 of 8: printed among the records, agree with them"),
+        "{}",
+        run.out
+    );
+    let rows = folder.cells("book.xlsx", "pilotage");
+    assert_eq!(rows.len(), 34);
+    assert_eq!(rows[0][6..], ["\"Station\"", "\"Pilot\""]);
+    assert_eq!(rows[1][6..], ["\"North Pier\"", "\"Ada Rowe\""]);
+    assert_eq!(rows[14][6..], ["\"South Basin\"", "\"Mara Finch\""], "the heading is on the page before");
+    assert_eq!(rows[33][6..], ["\"South Basin\"", "\"Ida Stern\""]);
+    // The next report has one group only, and another pilot: the link holds the labels.
+    let lines: Vec<&str> = REPORT.lines().take(12).collect();
+    folder.write_old("pilotage.rpt", lines.join("\n").replace("Ada Rowe", "Ada Quill") + "\n");
+    let run = folder.run("refresh book.xlsx --accept shorter --all").expect(0);
+    assert!(run.out.contains("Pilot: Ada Rowe \u{2192} Ada Quill"), "{}", run.out);
+    assert_eq!(folder.cells("book.xlsx", "pilotage")[4][6..], ["\"North Pier\"", "\"Ada Quill\""]);
+}
+
+#[test]
+fn a_changed_total_is_found_wherever_it_is() {
+    for (from, to, line, apart) in [
+        ("3,003.56", "3,003.65", 12, "0.09"),
+        ("7,894.34", "7,894.33", 26, "0.01"),
+        ("9,298.35", "9,298.45", 68, "0.10"),
+    ] {
+        let changed = REPORT.replacen(from, to, 1);
+        assert_ne!(changed, REPORT, "{from}");
+        let folder = Folder::new().with("pilotage.rpt", changed);
+        let run = folder.run("inspect pilotage.rpt").expect(1);
+        let words = run.out.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(
+            words.contains(&format!("line {line}: \u{201c}DUES\u{201d}: the printed total is")),
+            "{words}"
+        );
+        assert!(words.contains(&format!("{apart} apart")), "{words}");
+    }
+    // A record that is lost is found too: three totals lack it.
+    let lost: String = REPORT.lines().filter(|l| !l.starts_with("P7016")).map(|l| format!("{l}\n")).collect();
+    let folder = Folder::new().with("pilotage.rpt", lost);
+    let run = folder.run("inspect pilotage.rpt").expect(1);
+    assert!(run.out.contains("totals     5 of 8"), "{}", run.out);
+}
+
+#[test]
+fn headings_are_stated_and_placed() {
+    let folder = Folder::new().with("pilotage.rpt", REPORT);
+    for (options, first, columns) in [
+        ("--carried first", "Station", 8),
+        ("--carried none", "ORDER", 6),
+        ("--headings Pilot", "ORDER", 7),
+        ("--heading-line 6", "ORDER", 7),
+        ("--heading-line 6 --heading-line 7 --carried first", "Station", 8),
+    ] {
+        let folder = Folder::new().with("pilotage.rpt", REPORT);
+        folder.run(&format!("import pilotage.rpt --into book.xlsx {options}"));
+        let names = &folder.cells("book.xlsx", "pilotage")[0];
+        assert_eq!((names[0].as_str(), names.len()), (format!("{first:?}").as_str(), columns), "{options}");
+    }
+    let run = folder.run("docket draft pilotage.rpt").expect(0);
+    assert!(run.out.contains("headings = [\"Station\", \"Pilot\"]"), "{}", run.out);
+}
