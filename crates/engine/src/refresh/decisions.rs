@@ -19,7 +19,7 @@ impl ConflictMark {
         Self(hasher.finish())
     }
 
-    /// Reads a mark as [`Self::to_string`] writes it.
+    /// Reads a mark as it is displayed.
     pub fn parse(text: &str) -> Option<Self> {
         let digits = text
             .strip_prefix('m')
