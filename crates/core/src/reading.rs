@@ -43,8 +43,6 @@ pub struct Choices {
     pub blank_in: Vec<(String, Vec<String>)>,
     /// Whether blank lines among the records are records.
     pub keeps_blank_rows: bool,
-    /// Whether the columns of headings come before the others.
-    pub carried_first: bool,
     /// Kinds that columns must have; later ones win.
     pub kinds: Vec<AsChoice>,
     /// The columns that are wanted; empty: all.
@@ -253,8 +251,6 @@ impl ColumnReading {
 pub struct Reading {
     /// The encoding.
     pub encoding: Decision<Encoding>,
-    /// Whether the sheet has the columns of headings before the others.
-    pub carried_first: bool,
     /// Length of the byte order mark in bytes.
     pub bom_bytes: usize,
     /// How lines end.
@@ -420,7 +416,6 @@ pub fn conclude(
     );
     notices.sort_by_key(|n| !n.code.needs_a_look());
     Ok(Reading {
-        carried_first: choices.carried_first,
         encoding,
         bom_bytes,
         line_end,

@@ -67,6 +67,16 @@ impl Blanks {
         let own = self.columns.get(column).into_iter().flatten();
         self.all.iter().chain(own).any(|blank| blank == value)
     }
+
+    /// Counts a field of a column (from 0) as what it means.
+    #[inline]
+    fn observe(&self, stats: &mut ColumnStats, column: usize, field: &[u8], line: u64) {
+        if self.means_empty(column, field) {
+            stats.observe_missing(1);
+        } else {
+            stats.observe(field, line);
+        }
+    }
 }
 
 /// Records with an odd number of fields.
@@ -225,12 +235,13 @@ pub struct BlockSurvey {
 
 impl BlockSurvey {
     /// Gives the records before the first headings the values of those before the block.
-    fn head(&mut self, carry: &Carry) {
+    fn head(&mut self, carry: &Carry, blank: &Blanks) {
         let first = self.columns.len() - self.unheaded.len();
         for (level, lines) in self.unheaded.iter_mut().enumerate().filter(|(_, lines)| !lines.is_empty()) {
             let mut column = ColumnStats::default();
+            let value = carry.value(level).unwrap_or_default();
             for line in std::mem::take(lines) {
-                column.observe(carry.value(level).unwrap_or_default(), line);
+                blank.observe(&mut column, first + level, value, line);
             }
             column.merge(&self.columns[first + level], 0);
             self.columns[first + level] = column;
@@ -322,12 +333,10 @@ impl RecordSink for Observer<'_> {
         let own = if carried == 0 { block.columns.len() } else { plan.width };
         let (own, carried) = block.columns.split_at_mut(own);
         for (place, (column, field)) in own.iter_mut().zip(record.fields()).enumerate() {
-            if !looked_at {
-                column.observe_length(field, line);
-            } else if !plan.blank.means_empty(place, field) {
-                column.observe(field, line);
+            if looked_at {
+                plan.blank.observe(column, place, field, line);
             } else {
-                column.observe_missing(1);
+                column.observe_length(field, line);
             }
         }
         if fields < own.len() {
@@ -337,7 +346,8 @@ impl RecordSink for Observer<'_> {
         }
         for (level, (column, unheaded)) in carried.iter_mut().zip(&mut block.unheaded).enumerate() {
             match record.carry().value(level) {
-                Some(value) => column.observe(value, line),
+                Some(value) if looked_at => plan.blank.observe(column, plan.width + level, value, line),
+                Some(value) => column.observe_length(value, line),
                 None => unheaded.push(line),
             }
         }
@@ -479,9 +489,9 @@ impl Survey {
         }
     }
 
-    /// Adds the next block. `carry`: what headings before it say.
-    pub fn merge(&mut self, mut block: BlockSurvey, carry: &Carry) {
-        block.head(carry);
+    /// Adds the next block. `carry`: what headings before it say; `blank`: spellings that mean empty.
+    pub fn merge(&mut self, mut block: BlockSurvey, carry: &Carry, blank: &Blanks) {
+        block.head(carry, blank);
         let (records_before, lines_before) = (self.records, self.lines);
         while self.columns.len() < block.columns.len() {
             let mut column = ColumnStats::default();
@@ -604,6 +614,7 @@ mod tests {
         survey.merge(
             survey_block(&plan(), text.as_bytes(), true, u64::MAX, Carry::default()),
             &Carry::default(),
+            &Blanks::default(),
         );
         survey
     }
@@ -655,7 +666,7 @@ mod tests {
             let text = |lines: &[String]| lines.iter().map(|l| format!("{l}\n")).collect::<String>();
             let mut merged = Survey::new(&plan(), 1);
             for part in [&lines[..cut], &lines[cut..]] {
-                merged.merge(survey_block(&plan(), text(part).as_bytes(), true, u64::MAX, Carry::default()), &Carry::default());
+                merged.merge(survey_block(&plan(), text(part).as_bytes(), true, u64::MAX, Carry::default()), &Carry::default(), &Blanks::default());
             }
             let whole = whole(&text(&lines));
             prop_assert_eq!((merged.records, merged.lines), (whole.records, whole.lines));

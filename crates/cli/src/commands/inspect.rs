@@ -75,7 +75,8 @@ fn source(options: &Inspect, name: &str) -> Result<Shown> {
         // The preview shows the source, under its own names; what the docket lacks is told.
         let mut named = surveyed.reading.clone();
         let before = named.notices.len();
-        shape::shape(&mut named, docket.as_ref(), (&options.read.renames()?, None), name)?;
+        let wishes = shape::Wishes { renames: &options.read.renames()?, ..shape::Wishes::default() };
+        shape::shape(&mut named, docket.as_ref(), wishes, name)?;
         surveyed.reading.notices.extend(named.notices.drain(before..));
         surveyed.reading.notices.extend(changes);
         obeyed = Some(file.path.display().to_string());

@@ -1,6 +1,6 @@
 //! `incola link`
 
-use crate::docket::{self, DocketFile};
+use crate::docket::{self, DocketFile, shape};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{LinkAction, LinkDocket, LinkList, LinkNames, LinkRepoint, Read};
@@ -8,7 +8,6 @@ use crate::io::book_file::{check_changeable, not_changed, open_book, read_book};
 use crate::io::identity::Identity;
 use crate::io::source::{Source, is_address};
 use crate::io::target::Target;
-use crate::io::web::Version;
 use crate::links::origin::{self, is_elsewhere, reads};
 use crate::links::reopen::Reopened;
 use crate::links::{self, Kept, Mirror, Standing};
@@ -18,7 +17,9 @@ use crate::render::{self, links::Row};
 use crate::state::{self, Lock};
 use crate::wording;
 use incola_core::settings::docket::Docket;
-use incola_engine::link::{self, ANCHOR, Link, LinkedSource, LinkedTable, SourceKind, StoredLink, VERSION};
+use incola_engine::link::{
+    self, ANCHOR, Link, LinkedColumn, LinkedSource, LinkedTable, SourceKind, StoredLink, VERSION,
+};
 use incola_engine::refresh::{self, Wishes};
 use incola_engine::text::survey;
 use incola_workbook::{BookWriter, DefinedName, ExistingBook, Obstacle, Styles};
@@ -276,6 +277,21 @@ fn read_otherwise(
     Ok(now.reading.records)
 }
 
+/// How a source is read where nothing is typed: the docket that says so in full, and the columns.
+fn written_down(name: &str, docket: Option<&DocketFile>) -> Result<(String, Vec<LinkedColumn>)> {
+    let read = Read::default();
+    let said = docket.map(|file| &file.docket);
+    let (choices, lines) = read.choices(docket)?;
+    let source = Source::open_with(name, said, &std::env::temp_dir())?;
+    let mut surveyed = survey(&source, &choices, lines)?;
+    let settings = read.settings(said)?;
+    let wishes =
+        shape::Wishes { renames: &[], case: settings.place.name_case, carried: settings.read.carried };
+    let shape = shape::shape(&mut surveyed.reading, docket, wishes, name)?;
+    let written = links::make::resolved_alone(&source, &surveyed, &settings.read, docket, &shape)?;
+    Ok((written, links::make::columns_of(&surveyed.reading.columns, &shape)))
+}
+
 /// Has a link read as another docket says.
 fn docket_of(options: &LinkDocket) -> Result<ExitCode> {
     let path = &options.book;
@@ -294,19 +310,7 @@ fn docket_of(options: &LinkDocket) -> Result<ExitCode> {
     let Some((_, first)) = parts.first() else {
         return Err(Failure::unreadable(format!("{}: there is nothing to read", link.source.at.join(", "))));
     };
-    let opened = if is_address(first) {
-        let answer = Source::fetch(first, &file.docket.request, &Version::default(), &std::env::temp_dir())?;
-        answer.ok_or_else(|| Failure::unreadable(format!("{first}: the answer is empty")))?
-    } else {
-        Source::open(first, &std::env::temp_dir())?
-    };
-    let read = Read::default();
-    let (choices, lines) = read.choices(Some(&file))?;
-    let mut surveyed = survey(&opened, &choices, lines)?;
-    let settings = read.settings(Some(&file.docket))?;
-    let wishes = (&[][..], settings.place.name_case);
-    let shape = docket::shape::shape(&mut surveyed.reading, Some(&file), wishes, first)?;
-    link.docket = links::make::resolved_alone(&opened, &surveyed, &settings.read, Some(&file), &shape)?;
+    (link.docket, _) = written_down(first, Some(&file))?;
     let wishes =
         Wishes { accepts_shorter: true, accepts_damage: true, accepts_columns: true, ..Wishes::default() };
     let records = read_otherwise(&kept, &mut link, path, (book, lock), wishes)?;
@@ -370,16 +374,8 @@ fn make_anew(
     let Some((_, first)) = parts.first() else {
         return Err(Failure::unreadable(format!("{}: there is nothing to read", options.source)));
     };
-    let read = Read::default();
-    let known = docket::find(&read, first, Some(path))?;
-    let (choices, lines) = read.choices(known.as_ref())?;
-    let opened = Source::open(first, &std::env::temp_dir())?;
-    let mut surveyed = survey(&opened, &choices, lines)?;
-    let settings = read.settings(known.as_ref().map(|file| &file.docket))?;
-    let shape =
-        docket::shape::shape(&mut surveyed.reading, known.as_ref(), (&[], settings.place.name_case), first)?;
-    link.docket = links::make::resolved_alone(&opened, &surveyed, &settings.read, known.as_ref(), &shape)?;
-    link.columns = links::make::columns_of(&surveyed.reading.columns, &shape);
+    let known = docket::find(&Read::default(), first, Some(path))?;
+    (link.docket, link.columns) = written_down(first, known.as_ref())?;
     let headings: Vec<&String> = located.headings.iter().map(|(_, heading)| heading).collect();
     let missing: Vec<String> =
         link.columns.iter().filter(|c| !headings.contains(&&c.heading)).map(|c| c.heading.clone()).collect();

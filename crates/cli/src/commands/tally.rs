@@ -78,7 +78,7 @@ fn one(options: &Tally, name: &str) -> Result<Tallied> {
     let docket = docket::find(&options.read, name, None)?;
     let (choices, lines) = options.read.choices(docket.as_ref())?;
     let mut surveyed = survey(&source, &choices, lines)?;
-    let wishes = (&options.read.renames()?[..], None);
+    let wishes = shape::Wishes { renames: &options.read.renames()?, ..shape::Wishes::default() };
     let names: Vec<String> = surveyed.reading.columns.iter().map(|c| c.name.clone()).collect();
     shape::shape(&mut surveyed.reading, docket.as_ref(), wishes, name)?;
     let by = options.by.as_deref().map(|text| by(text, &surveyed, &names)).transpose()?;

@@ -7,7 +7,7 @@ use incola_core::evidence::DecidedBy;
 use incola_core::kind::Kind;
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{Choices, ColumnReading, Reading};
-use incola_core::settings::model::NameCase;
+use incola_core::settings::model::{Carried, NameCase};
 use incola_core::settings::selector::Selector;
 use incola_engine::text::Surveyed;
 use std::collections::{HashMap, HashSet};
@@ -26,10 +26,11 @@ pub(crate) struct Shape {
 }
 
 impl Shape {
-    /// All columns that are wanted, as they come.
-    pub(crate) fn plain(reading: &Reading) -> Self {
+    /// All columns that are wanted: as they come, or those of headings before the others.
+    fn plain(reading: &Reading, carried: Option<Carried>) -> Self {
         let all = reading.columns.len();
-        let own = all - if reading.carried_first { reading.layout.headings.len().min(all) } else { 0 };
+        let headings = if carried == Some(Carried::First) { reading.layout.headings.len() } else { 0 };
+        let own = all.saturating_sub(headings);
         let wanted = (own..all).chain(0..own).filter(|n| reading.columns[*n].is_wanted());
         Self {
             order: wanted.collect(),
@@ -40,6 +41,17 @@ impl Shape {
     }
 }
 
+/// What is wanted of the shape besides a docket.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Wishes<'w> {
+    /// Other names for columns.
+    pub(crate) renames: &'w [(Selector, String)],
+    /// How names are spelled.
+    pub(crate) case: Option<NameCase>,
+    /// Where the columns of headings are.
+    pub(crate) carried: Option<Carried>,
+}
+
 /// Checks that the source has the docket's columns, and gives them their names and order. What the docket does not know, or
 /// describes for nothing, becomes a notice.
 ///
@@ -48,10 +60,11 @@ impl Shape {
 pub(crate) fn shape(
     reading: &mut Reading,
     docket: Option<&DocketFile>,
-    (renames, case): (&[(Selector, String)], Option<NameCase>),
+    wishes: Wishes<'_>,
     source: &str,
 ) -> Result<Shape> {
-    let shape = described(reading, docket, case, source)?;
+    let Wishes { renames, case, .. } = wishes;
+    let shape = described(reading, docket, wishes, source)?;
     if let Some(case) = case.filter(|_| docket.is_none_or(|file| file.docket.columns.is_empty())) {
         for column in &mut reading.columns {
             column.name = in_case(&column.name, case);
@@ -78,10 +91,10 @@ pub(crate) fn shape(
 fn described(
     reading: &mut Reading,
     docket: Option<&DocketFile>,
-    case: Option<NameCase>,
+    Wishes { case, carried, .. }: Wishes<'_>,
     source: &str,
 ) -> Result<Shape> {
-    let mut shape = Shape::plain(reading);
+    let mut shape = Shape::plain(reading, carried);
     let Some(file) = docket else { return Ok(shape) };
     let shown = file.path.display().to_string();
     shape.docket = Some(shown.clone());

@@ -6,6 +6,7 @@ use crate::io::identity::Identity;
 use crate::io::web::{self, Answer, Version};
 use crate::progress::Progress;
 use flate2::read::MultiGzDecoder;
+use incola_core::settings::docket::{Docket, Request};
 use incola_core::survey::MOST_RECORD_BYTES;
 use incola_engine::feed::{self, Doing, Feed, HEAD_BYTES, RawSamples, SAMPLE_BYTES, Watch, outside};
 pub(crate) use incola_engine::link::is_address;
@@ -34,11 +35,19 @@ pub(crate) struct Source {
 impl Source {
     /// Opens a source: a path, or `-` for standard input, which is first written to an unnamed file in `spool_folder`.
     pub(crate) fn open(name: &str, spool_folder: &Path) -> Result<Self> {
+        Self::open_with(name, None, spool_folder)
+    }
+
+    /// The same; a docket says how an address is asked.
+    ///
+    /// # Errors
+    /// Those of [`Self::open`].
+    pub(crate) fn open_with(name: &str, docket: Option<&Docket>, spool_folder: &Path) -> Result<Self> {
         if name == "-" {
             return Self::spool(spool_folder);
         }
         if is_address(name) {
-            let request = incola_core::settings::docket::Request::default();
+            let request = docket.map(|docket| docket.request.clone()).unwrap_or_default();
             let answer = Self::fetch(name, &request, &Version::default(), spool_folder)?;
             return answer.ok_or_else(|| Failure::unreadable(format!("{name}: the answer is empty")));
         }
@@ -80,7 +89,7 @@ impl Source {
     /// Asks for an address and keeps what comes in an unnamed file in `spool_folder`; `None`: it is of the version that is known.
     pub(crate) fn fetch(
         address: &str,
-        request: &incola_core::settings::docket::Request,
+        request: &Request,
         known: &Version,
         spool_folder: &Path,
     ) -> Result<Option<Self>> {

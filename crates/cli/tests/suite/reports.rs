@@ -70,3 +70,16 @@ fn headings_are_stated_and_placed() {
     let run = folder.run("docket draft pilotage.rpt").expect(0);
     assert!(run.out.contains("headings = [\"Station\", \"Pilot\"]"), "{}", run.out);
 }
+
+#[test]
+fn values_of_headings_may_mean_empty_too() {
+    let folder = Folder::new()
+        .with("pilotage.rpt", REPORT.replace("Ada Rowe", "n/a"))
+        .with("a.docket.toml", "docket = 1\n[[column]]\nname = \"Pilot\"\nblank = [\"n/a\"]\n");
+    for options in ["--blank n/a", "--docket a.docket.toml"] {
+        let run = folder.run(&format!("inspect pilotage.rpt --json {options}"));
+        let json: serde_json::Value = serde_json::from_str(&run.out).unwrap();
+        let pilot = &json[0]["columns"][7];
+        assert_eq!((pilot["name"].as_str(), pilot["blank"].as_u64()), (Some("Pilot"), Some(4)), "{options}");
+    }
+}

@@ -26,14 +26,18 @@ impl Carry {
         Self { width, values: vec![None; headings.len()] }
     }
 
-    /// What holds for the first record of a source, whose first lines are `head`, so many of them before it.
+    /// What holds for the first record of a source, whose first lines are `head`, so many of them before it. Where it is further on,
+    /// nothing does.
     pub fn at_first_record(width: usize, headings: &Headings, head: &[u8], lines_before: u64) -> Self {
-        let mut carry = Self { width, values: vec![Some(Box::default()); headings.len()] };
-        if !headings.is_empty() {
-            let before = usize::try_from(lines_before).unwrap_or(usize::MAX);
-            for line in head.split(|b| *b == b'\n').take(before) {
-                carry.take(headings, line);
-            }
+        let nothing = Self { width, values: vec![Some(Box::default()); headings.len()] };
+        if headings.is_empty() {
+            return nothing;
+        }
+        let mut carry = nothing.clone();
+        let mut lines = head.split(|b| *b == b'\n');
+        for _ in 0..lines_before {
+            let Some(line) = lines.next() else { return nothing };
+            carry.take(headings, line);
         }
         carry
     }
@@ -116,6 +120,16 @@ mod tests {
                 expected,
                 "{lines:?}"
             );
+        }
+    }
+
+    #[test]
+    fn what_is_beyond_the_first_lines_is_not_guessed() {
+        let headings = Headings::stated(&["Pilot".into()]);
+        for (lines_before, expected) in [(0, ""), (1, "P-01"), (2, "P-02"), (3, "P-02"), (9, "")] {
+            let carry =
+                Carry::at_first_record(2, &headings, b"Pilot: P-01\nPilot: P-02\n007 12", lines_before);
+            assert_eq!(carry.value(0), Some(expected.as_bytes()), "{lines_before}");
         }
     }
 

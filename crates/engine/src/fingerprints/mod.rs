@@ -8,7 +8,7 @@ use crate::cells::ColumnWriter;
 use crate::feed::{Doing, Feed};
 use crate::import::{ColumnTally, Slot};
 use crate::stop::Result;
-use crate::text::{Surveyed, over_blocks};
+use crate::text::{Surveyed, each_block};
 use incola_core::kind::Value;
 use incola_core::reading::ColumnReading;
 use incola_core::refresh::fingerprint;
@@ -147,13 +147,11 @@ fn over_records<T: Default + Send>(
     look: impl Fn(u32, &Record<'_>, &mut T) + Sync,
     take: impl FnMut(T) -> Result<()>,
 ) -> Result<()> {
-    over_blocks(
+    each_block(
         source,
         surveyed,
         Doing::Comparing,
-        |_, _| Ok(()),
-        || (),
-        |(), mut block, ()| {
+        |mut block| {
             let (mut found, mut number) = (T::default(), block.cut.records as u32);
             block.each(&mut Each(|record: &Record<'_>| {
                 if wanted(number) {

@@ -8,7 +8,7 @@ pub use period::Period;
 
 use crate::feed::{Doing, Feed};
 use crate::stop::{Result, Stop};
-use crate::text::{Surveyed, over_blocks};
+use crate::text::{Surveyed, each_block};
 use incola_core::kind::{Kind, Sum, Value};
 use incola_core::reading::ColumnReading;
 use incola_core::rows::{Each, Flow, Record};
@@ -124,13 +124,11 @@ fn group_name(field: &[u8], value: &Value<'_>, period: Option<Period>) -> String
 pub fn tally(source: &dyn Feed, surveyed: &Surveyed, by: Option<By>) -> Result<Tally> {
     let columns = &surveyed.reading.columns;
     let mut all = Tally::of(columns.len());
-    over_blocks(
+    each_block(
         source,
         surveyed,
         Doing::Reading,
-        |_, _| Ok(()),
-        || (),
-        |(), mut block, ()| {
+        |mut block| {
             let mut own = Tally::of(columns.len());
             block.each(&mut Each(|record: &Record<'_>| {
                 own.add(record, columns, &surveyed.plan.blank, by);

@@ -6,6 +6,6 @@ mod region;
 pub mod survey;
 
 pub use blocks::{BlockSize, Cut};
-pub use pass::{BlockText, over_blocks};
+pub use pass::{BlockText, each_block, over_blocks};
 pub use region::lines_of;
 pub use survey::{Surveyed, conclude, survey};

@@ -74,3 +74,17 @@ pub fn over_blocks<W, A: Send, T: Send>(
         },
     )
 }
+
+/// Goes over all blocks that need nothing besides their text. `work` is done on several threads, `take` gets the results in order.
+///
+/// # Errors
+/// Those of [`over_blocks`].
+pub fn each_block<T: Send>(
+    source: &dyn Feed,
+    surveyed: &Surveyed,
+    doing: Doing,
+    work: impl Fn(BlockText<'_>) -> T + Sync,
+    take: impl FnMut(T) -> Result<()>,
+) -> Result<()> {
+    over_blocks(source, surveyed, doing, |_, _| Ok(()), || (), |(), block, ()| work(block), take)
+}

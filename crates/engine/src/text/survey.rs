@@ -144,7 +144,11 @@ pub fn conclude(sources: &[&Surveyed], choices: &Choices) -> Result<Reading> {
 /// The spellings that mean empty: in all columns, and in those that the choices name.
 fn blanks(choices: &Choices, layout: &Layout) -> Blanks {
     let bytes = |list: &[String]| list.iter().map(|b| b.as_bytes().to_vec()).collect::<Vec<_>>();
-    let names = choices.names.as_ref().unwrap_or(&layout.names);
+    // The columns of headings come after those of the records.
+    let mut names = layout.names.clone();
+    names.resize(layout.width, String::new());
+    names.extend(layout.headings.names().map(str::to_owned));
+    let names = choices.names.as_ref().unwrap_or(&names);
     let mut columns = Vec::new();
     for (name, list) in &choices.blank_in {
         let same = |n: &String| n.to_lowercase() == name.to_lowercase();
@@ -411,7 +415,7 @@ impl Merging<'_> {
         });
         self.offset += bytes;
         let next = self.carry.then(&done.block.carry);
-        self.survey.merge(done.block, &self.carry);
+        self.survey.merge(done.block, &self.carry, &self.plan.blank);
         if !next.is_empty() {
             self.carries.push(std::mem::replace(&mut self.carry, next));
         }

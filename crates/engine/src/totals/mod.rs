@@ -6,7 +6,7 @@ pub use levels::{Difference, PrintedTotals};
 
 use crate::feed::{Doing, Feed};
 use crate::stop::Result;
-use crate::text::{Surveyed, over_blocks};
+use crate::text::{Surveyed, each_block};
 use incola_core::encoding::Undecodable;
 use incola_core::kind::statistics::trim;
 use incola_core::kind::{Decimal, Rule, Value, number};
@@ -43,13 +43,11 @@ pub fn check(source: &dyn Feed, surveyed: &Surveyed) -> Result<Option<PrintedTot
     let columns = &surveyed.reading.columns;
     let mut levels = Levels::new(numbers.len());
     let mut before = None;
-    over_blocks(
+    each_block(
         source,
         surveyed,
         Doing::Reading,
-        |_, _| Ok(()),
-        || (),
-        |(), mut block, ()| {
+        |mut block| {
             let mut gather = Gather { columns, numbers: &numbers, events: Vec::new(), carry: None };
             block.each(&mut gather);
             gather.events

@@ -14,7 +14,6 @@ use crate::flags::definitions::Import;
 use crate::io::folder;
 use crate::io::source::{Source, is_address};
 use crate::io::target;
-use crate::io::web::Version;
 use crate::links;
 use crate::output::{print_receipt, report};
 use crate::placeholders;
@@ -202,13 +201,7 @@ fn read(
     docket: Option<DocketFile>,
     spool_folder: &Path,
 ) -> Result<ReadSource> {
-    let source = match docket.as_ref().filter(|_| is_address(name)) {
-        Some(file) => {
-            let answer = Source::fetch(name, &file.docket.request, &Version::default(), spool_folder)?;
-            answer.ok_or_else(|| Failure::unreadable(format!("{name}: the answer is empty")))?
-        }
-        None => Source::open(name, spool_folder)?,
-    };
+    let source = Source::open_with(name, docket.as_ref().map(|file| &file.docket), spool_folder)?;
     let (choices, lines) = options.typed.read.choices(docket.as_ref())?;
     // What was typed holds the names of all sources: it is there once.
     let options = match &docket {
@@ -234,7 +227,11 @@ fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
         Ok(shape::changes(&surveyed, &typed, file))
     });
     let changes = changes.transpose()?.flatten();
-    let wishes = (&options.typed.read.renames()?[..], options.place.name_case);
+    let wishes = shape::Wishes {
+        renames: &options.typed.read.renames()?,
+        case: options.place.name_case,
+        carried: options.read.carried,
+    };
     let shape = shape::shape(&mut surveyed.reading, docket.as_ref(), wishes, &name)?;
     surveyed.reading.notices.extend(changes);
     check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;

@@ -32,18 +32,33 @@ enum LabelForm {
     Any,
 }
 
-/// A line that may be a heading, and where it is.
+/// A line that may be a heading.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Line<'t> {
     pub(super) text: &'t str,
-    /// Whether it is before the first record.
-    pub(super) leads: bool,
-    /// Whether it is above the names of the columns, where heads of pages are.
-    pub(super) is_above_names: bool,
-    /// Whether it is below the names.
-    pub(super) below_names: bool,
+    pub(super) place: Place,
     /// Records before it.
     pub(super) records: usize,
+}
+
+/// Where such a line is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Place {
+    /// Above the names of the columns, where heads of pages are.
+    AboveNames,
+    /// Between the names and the first record.
+    BelowNames,
+    /// Before the first record, where there are no names.
+    BeforeRecords,
+    /// Among the records.
+    Among,
+}
+
+impl Line<'_> {
+    /// Whether it is before the first record.
+    fn leads(&self) -> bool {
+        self.place != Place::Among
+    }
 }
 
 impl Headings {
@@ -78,9 +93,9 @@ impl Headings {
     /// after records.
     pub(super) fn learn(lines: &[Line<'_>]) -> Self {
         let mut labels: Vec<Label> = Vec::new();
-        for line in lines.iter().filter(|line| line.leads) {
+        for line in lines.iter().filter(|line| line.leads()) {
             let parts = labelled(line.text);
-            let is_plain = parts.is_empty() && !line.is_above_names;
+            let is_plain = parts.is_empty() && line.place != Place::AboveNames;
             let found =
                 parts.into_iter().map(|(text, _)| Label { text: text.to_owned(), form: LabelForm::Colon });
             let plain = is_plain.then(|| common_words(line.text, lines)).flatten();
@@ -96,7 +111,7 @@ impl Headings {
 
     /// The same, with lines between the names and the first record that stand beside one of them: groups of which there is only one.
     fn with_neighbours(self, lines: &[Line<'_>]) -> Self {
-        let below: Vec<&Line<'_>> = lines.iter().filter(|line| line.leads && line.below_names).collect();
+        let below: Vec<&Line<'_>> = lines.iter().filter(|line| line.place == Place::BelowNames).collect();
         if !below.iter().any(|line| self.is_one(line.text)) {
             return self;
         }
@@ -203,16 +218,14 @@ impl Label {
             })
             .collect();
         let Some((first, value)) = found.first() else { return false };
-        if found.iter().all(|(line, _)| line.leads) {
+        if found.iter().all(|(line, _)| line.leads()) {
             // There may be one group only: its heading is between the names and the first record.
-            return self.form == LabelForm::Colon
-                && !first.is_above_names
-                && first.below_names
-                && !value.is_empty();
+            return self.form == LabelForm::Colon && first.place == Place::BelowNames && !value.is_empty();
         }
         // What is at the head of every page has other digits at most.
+        let is_above = first.place == Place::AboveNames;
         let alike = |value: &str| -> String {
-            value.chars().map(|c| if c.is_ascii_digit() && first.is_above_names { '0' } else { c }).collect()
+            value.chars().map(|c| if c.is_ascii_digit() && is_above { '0' } else { c }).collect()
         };
         let differ = found.iter().any(|(_, value)| alike(value) != alike(found[0].1));
         let parted = found.windows(2).filter(|pair| pair[0].0.records < pair[1].0.records).count();
@@ -328,9 +341,13 @@ mod tests {
                 Some('.') => records += 1,
                 Some('=') => named = true,
                 Some(_) => {
-                    let leads = records == 0;
-                    let is_above_names = leads && has_names && !named;
-                    lines.push(Line { text, leads, is_above_names, below_names: named && leads, records });
+                    let place = match (records, has_names, named) {
+                        (0, true, false) => Place::AboveNames,
+                        (0, true, true) => Place::BelowNames,
+                        (0, false, _) => Place::BeforeRecords,
+                        _ => Place::Among,
+                    };
+                    lines.push(Line { text, place, records });
                 }
                 None => {}
             }

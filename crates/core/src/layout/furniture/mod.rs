@@ -124,28 +124,25 @@ pub(super) fn find(
         .map(|(at, row)| if row.aside.is_some() { -99.0 } else { judge.gain(lexicon, row, at) })
         .collect();
     let is_placed = is_fixed || matches!(candidate.form, Form::Aligned { .. });
-    let is_heading =
-        if is_placed && width > 2 { repeated_labels(&rows, lexicon) } else { vec![false; rows.rows.len()] };
+    let has_groups = is_placed && width > 2;
+    let is_heading = if has_groups { repeated_labels(&rows, lexicon) } else { vec![false; rows.rows.len()] };
     let mut is_record: Vec<bool> = rows
         .rows
         .iter()
         .zip(&gain)
-        .enumerate()
-        .map(|(at, (row, gain))| {
+        .zip(&is_heading)
+        .map(|((row, gain), is_heading)| {
             row.aside.is_none()
-                && !is_heading[at]
+                && !is_heading
                 && ((*gain >= 0.0 && row.values.len() == width) || (*gain >= 3.0 && !is_fixed))
         })
         .collect();
-    if is_placed && width > 2 {
-        let totals = total::part_totals(&rows.rows, lexicon, width, (&is_record, &is_heading));
-        for (at, _) in totals.iter().enumerate().filter(|(_, is)| **is) {
+    if has_groups {
+        let is_total = total::part_totals(&rows.rows, lexicon, width, (&is_record, &is_heading));
+        for (at, _) in is_heading.iter().zip(&is_total).enumerate().filter(|(_, (a, b))| **a || **b) {
             is_record[at] = false;
             gain[at] = gain[at].min(-1.0);
         }
-    }
-    for (gain, _) in gain.iter_mut().zip(&is_heading).filter(|(_, is)| **is) {
-        *gain = gain.min(-1.0);
     }
     let dialect = candidate.dialect.clone();
     let judged =
@@ -207,13 +204,13 @@ fn learn_headings(samples: Samples<'_>, judged: &Judged<'_>, header: &mut Header
         .map(|line| String::from_utf8_lossy(line).into_owned())
         .collect();
     let names = header.line.map_or(0, |line| usize::try_from(line).unwrap_or(usize::MAX));
-    let before = head.iter().enumerate().filter(|(at, _)| at + 1 != names).map(|(at, text)| Line {
-        text,
-        leads: true,
-        is_above_names: at + 1 < names,
-        below_names: header.line.is_some() && at + 1 > names,
-        records: 0,
-    });
+    let place = |line: usize| match header.line {
+        None => headings::Place::BeforeRecords,
+        Some(_) if line < names => headings::Place::AboveNames,
+        Some(_) => headings::Place::BelowNames,
+    };
+    let before = (1..).zip(&head).filter(|(line, _)| *line != names);
+    let before = before.map(|(line, text)| Line { text, place: place(line), records: 0 });
     let mut records = 0;
     let mut all: Vec<Line<'_>> = before.filter(|line| !line.text.trim().is_empty()).collect();
     for (at, row) in judged.rows.rows.iter().enumerate().skip(first) {
@@ -221,7 +218,7 @@ fn learn_headings(samples: Samples<'_>, judged: &Judged<'_>, header: &mut Header
             records += 1;
         } else if row.aside.is_none() {
             let text = judged.lexicon.text(row.text);
-            all.push(Line { text, leads: false, is_above_names: false, below_names: false, records });
+            all.push(Line { text, place: headings::Place::Among, records });
         }
     }
     let headings = Headings::learn(&all);
