@@ -177,7 +177,8 @@ pub struct Layout {
     pub footer: Footer,
     /// Whether the lines are those of a printed report, and are kept whole.
     pub is_report: bool,
-    /// Whether each column of a fixed layout has exactly one name above it, or one part of a rule.
+    /// Whether each column of a fixed layout has a name of one word above it, or a part of a rule: nothing in the names says that there
+    /// are more columns.
     pub is_named: bool,
     /// Columns that most records fill, where totals stand among the records; 0: none do.
     pub filled_among_totals: usize,
@@ -298,7 +299,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let carries = best.dialect.division.fixed().is_some() || furniture.details.is_some();
     let headings = if carries { headings(samples, choices, furniture.headings) } else { Headings::default() };
     Layout {
-        is_named: matches!(best.form, Form::Fixed { matched: true, touching: 0, .. }),
+        is_named: is_named(&best),
         filled_among_totals: furniture.filled_among_totals,
         details: furniture.details.filter(|_| choices.kind != Some(LayoutKind::Fixed)),
         headings,
@@ -316,6 +317,16 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
         lines_before_data: header.lines_before_data,
         set_aside: header.set_aside,
         footer: furniture.footer,
+    }
+}
+
+/// Whether the names, or a rule below them, leave no doubt about the columns.
+fn is_named(best: &Candidate) -> bool {
+    let words = best.names.as_ref().map_or(0, |names| names.split_whitespace().count());
+    match best.form {
+        Form::Fixed { ruled: true, .. } => true,
+        Form::Fixed { matched: true, touching: 0, .. } => words == best.width,
+        _ => false,
     }
 }
 

@@ -25,6 +25,8 @@ pub struct Damage {
     pub broken: u64,
     /// Files whose last line has no end.
     pub unended: u64,
+    /// Totals printed among the records that these do not add up to.
+    pub totals: u64,
     /// Values that do not fit the kind of their column, by its name in the source.
     pub misfits: BTreeMap<String, u64>,
 }
@@ -75,6 +77,18 @@ fn broken(surveyed: &Surveyed) -> Count {
     both(Count { count: strays.map(|s| s.lines).sum(), line }, facts.short.seen)
 }
 
+fn totals(surveyed: &Surveyed) -> Count {
+    let Some(printed) = &surveyed.printed else { return Count::default() };
+    let differ = printed.differences.first().map_or(0, |difference| difference.line);
+    both(
+        Count { count: printed.differ, line: differ },
+        Count {
+            count: printed.unproved + u64::from(printed.uncovered > 0),
+            line: printed.first_unproved.unwrap_or_default(),
+        },
+    )
+}
+
 impl Damage {
     /// Counts what is broken in sources. `columns`: of all of them together.
     pub fn of(sources: &[&Surveyed], columns: &[ColumnReading], names: &[String]) -> Self {
@@ -86,6 +100,7 @@ impl Damage {
             short: Tally::of(sources, short).count,
             broken: Tally::of(sources, broken).count,
             unended: sources.iter().filter(|s| !s.is_ended).count() as u64,
+            totals: Tally::of(sources, totals).count,
             misfits: misfits.map(|(c, name)| (name.clone(), c.misfits.count)).collect(),
         }
     }
@@ -146,6 +161,11 @@ impl Damage {
             });
             say(now.unended > 0 && old.unended == 0, &|| {
                 "the last line has no line end, as it had before: the file may be cut short".into()
+            });
+            let differing = Tally::of(sources, totals);
+            say(is_new(now.totals, old.totals), &|| {
+                let lines = counted(now.totals, "printed total is", "printed totals are");
+                format!("{lines} not what the records add up to{}: lines may be missing", first(&differing))
             });
             for column in columns.iter().filter(|c| c.is_wanted()) {
                 let old = old.misfits.get(&column.name).copied().unwrap_or(0);

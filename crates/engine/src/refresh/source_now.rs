@@ -8,6 +8,7 @@ use crate::import::Slot;
 use crate::link::{Damage, Link};
 use crate::stop::{KindDiffers, LinkStop, Result, Stop};
 use crate::text::{Surveyed, conclude, survey};
+use crate::totals;
 use incola_core::kind::Kind;
 use incola_core::reading::{Choices, Reading};
 use incola_core::settings::LineRange;
@@ -89,6 +90,9 @@ impl SourceNow {
             gone.retain(|place| renamed.iter().all(|(own, _)| own != place));
             let names: Vec<String> = renamed.iter().map(|(_, name)| name.to_lowercase()).collect();
             added.retain(|n| !names.contains(&surveyed[0].reading.columns[*n].name.to_lowercase()));
+        }
+        for (source, own) in sources.iter().zip(&mut surveyed) {
+            totals::settle(source.feed.as_ref(), own)?;
         }
         let mut reading = surveyed[0].reading.clone();
         if surveyed.len() > 1 {

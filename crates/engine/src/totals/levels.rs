@@ -21,6 +21,8 @@ pub struct PrintedTotals {
     pub unproved: u64,
     /// The first of those lines.
     pub first_unproved: Option<u64>,
+    /// Records after the last total, where all others are before one.
+    pub uncovered: u64,
 }
 
 /// A printed figure that the records do not add up to. Figures are in units of 10^-15.
@@ -146,6 +148,9 @@ impl Levels {
 
     /// What became of all of them.
     pub(super) fn finish(mut self) -> PrintedTotals {
+        if self.result.agree > 0 {
+            self.result.uncovered = self.since[0].records;
+        }
         for pending in std::mem::take(&mut self.pending) {
             if self.level_of.contains_key(&pending.sort) {
                 self.result.differ += 1;
@@ -164,8 +169,7 @@ mod tests {
     use super::*;
 
     /// Records as numbers, totals as `word=figure`, `|` where another group begins.
-    fn checked(report: &str) -> (u64, Vec<(u64, i128, i128)>, u64) {
-        let mut levels = Levels::new(1);
+    fn tell(levels: &mut Levels, report: &str) {
         for (line, word) in (1..).zip(report.split(' ')) {
             match word.split_once('=') {
                 Some((sort, figure)) => levels.total(line, sort, &[figure.parse().ok()], sort != "note"),
@@ -173,6 +177,11 @@ mod tests {
                 None => levels.records(&[word.parse().unwrap()], 1),
             }
         }
+    }
+
+    fn checked(report: &str) -> (u64, Vec<(u64, i128, i128)>, u64) {
+        let mut levels = Levels::new(1);
+        tell(&mut levels, report);
         let result = levels.finish();
         let differences = result.differences.iter().map(|d| (d.line, d.printed, d.computed)).collect();
         (result.agree, differences, result.unproved)
@@ -200,6 +209,17 @@ mod tests {
             ("sub=0 1 sub=1", 2, &[], 0),
         ] {
             assert_eq!(checked(report), (agree, differences.to_vec(), unproved), "{report}");
+        }
+    }
+
+    #[test]
+    fn records_after_the_last_total_are_counted() {
+        for (report, uncovered) in
+            [("1 2 sub=3 4 sub=4", 0), ("1 2 sub=3 4 5", 2), ("1 2 sub=4 3", 0), ("1 2 | 3", 0)]
+        {
+            let mut levels = Levels::new(1);
+            tell(&mut levels, report);
+            assert_eq!(levels.finish().uncovered, uncovered, "{report}");
         }
     }
 

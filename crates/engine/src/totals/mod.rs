@@ -123,15 +123,15 @@ fn sort_of(line: &[u8]) -> String {
     text.split(|c: char| !c.is_alphabetic()).find(|word| !word.is_empty()).unwrap_or_default().to_owned()
 }
 
-/// Compares them, and puts what came of it into the reading: what differs needs a look, and a report does not whose totals all
-/// agree and whose columns have a name each.
+/// Compares them, and puts what came of it into the reading: what differs needs a look. A report does not whose totals all agree,
+/// whose headings are all in columns, and whose columns have a name each.
 ///
 /// # Errors
 /// Those of [`check`].
 pub fn settle(source: &dyn Feed, surveyed: &mut Surveyed) -> Result<()> {
     surveyed.printed = check(source, surveyed)?;
     let Some(printed) = &surveyed.printed else { return Ok(()) };
-    let Reading { columns, notices, layout, .. } = &mut surveyed.reading;
+    let Reading { columns, notices, layout, set_aside, .. } = &mut surveyed.reading;
     for difference in printed.differences.iter().take(NOTICES) {
         let column = &columns[difference.column];
         let decimals = match &column.rule {
@@ -158,7 +158,16 @@ pub fn settle(source: &dyn Feed, surveyed: &mut Surveyed) -> Result<()> {
         let message = format!("{lines} that no records add up to, and may be no totals");
         let line = printed.first_unproved.unwrap_or_default();
         notices.push(Notice::new(NoticeCode::TotalsUnproved, message).at_line(line));
-    } else if printed.differ == 0 && printed.agree > 0 && layout.is_named {
+    }
+    if printed.uncovered > 0 {
+        let records = counted(printed.uncovered, "record is", "records are");
+        let message =
+            format!("the last {records} before no total, as the others are: the report may be cut short");
+        notices.push(Notice::new(NoticeCode::TotalsUnproved, message));
+    }
+    let proved = printed.differ + printed.unproved + printed.uncovered == 0 && printed.agree > 0;
+    let is_whole = !set_aside.iter().any(|aside| aside.why == Aside::Heading);
+    if proved && is_whole && layout.is_named {
         notices.retain(|notice| notice.code != NoticeCode::Report);
     }
     notices.sort_by_key(|notice| !notice.code.needs_a_look());

@@ -228,10 +228,12 @@ impl Label {
             value.chars().map(|c| if c.is_ascii_digit() && is_above { '0' } else { c }).collect()
         };
         let differ = found.iter().any(|(_, value)| alike(value) != alike(found[0].1));
-        let parted = found.windows(2).filter(|pair| pair[0].0.records < pair[1].0.records).count();
+        // Printed again on the next page, a heading says nothing new.
+        let pairs = || found.windows(2).filter(|pair| pair[0].1 != pair[1].1);
+        let parted = pairs().filter(|pair| pair[0].0.records < pair[1].0.records).count();
         let numbers: Vec<Option<usize>> = found.iter().map(|(_, value)| value.parse().ok()).collect();
         let counts_up = numbers.iter().enumerate().all(|(at, number)| *number == Some(at + 1));
-        differ && !counts_up && parted * 5 >= (found.len() - 1) * 4
+        differ && !counts_up && parted * 5 >= pairs().count() * 4
     }
 }
 
@@ -377,6 +379,8 @@ mod tests {
             ("Page: 1\n.\nPage: 2\n.\nPage: 3\n.\n", &[]),
             // Below the names digits may be all that differs.
             ("=\nAccount: 1001\n.\nAccount: 1002\n.\n", &["Account"]),
+            // Printed again at the head of a page.
+            ("=\nQuay: North\n.\nQuay: South\nQuay: South\n.\n", &["Quay"]),
             // Counts and totals follow records.
             (".\nRecords: 4\n.\nRecords: 5\n", &[]),
             ("Total: 4\n.\nTotal: 5\n.\n", &[]),

@@ -158,6 +158,16 @@ pub(super) fn adds_up(judged: &Judged<'_>, first: usize, at: usize) -> bool {
     all > 0 && hits * 2 >= all
 }
 
+/// Digits of sums that are no accident: one sum of a large number in cents, or several of small ones.
+const PROOF_DIGITS: usize = 5;
+
+/// Digits of a number, two decimals among them if it has any.
+fn digits(value: f64) -> usize {
+    let whole = value.abs().trunc();
+    let decimals = if (value.abs() - whole) > 0.005 { 2 } else { 0 };
+    whole.max(1.0).log10() as usize + 1 + decimals
+}
+
 /// Which rows of the head hold the sums of the records above them, and leave out fields that nearly all records fill: totals of groups,
 /// whatever their words. `is_record`: what was thought of each row so far.
 pub(super) fn part_totals(
@@ -171,7 +181,8 @@ pub(super) fn part_totals(
         .filter(|at| is_record[*at] && rows[*at].values.len() == width)
         .collect();
     let filled = |column: usize| own.iter().filter(|at| rows[**at].values[column] != BLANK).count();
-    let anchors: Vec<usize> = (0..width).filter(|column| filled(*column) * 4 >= own.len() * 3).collect();
+    // In short reports there are nearly as many totals as records.
+    let anchors: Vec<usize> = (0..width).filter(|column| filled(*column) * 5 >= own.len() * 3).collect();
     let amounts = |column: usize| {
         let all = own.iter().filter(|at| amount(lexicon.text(rows[**at].values[column])).is_some());
         all.count() * 5 >= filled(column) * 4
@@ -197,7 +208,8 @@ pub(super) fn part_totals(
                 |(column, value): &&(usize, f64)| (sums[*column] - value).abs() <= 1e-6 * value.abs() + 0.005;
             let lacks = lacking(at);
             if records > 1 && !lacks.is_empty() && !numbers.is_empty() && numbers.iter().all(|n| same(&n)) {
-                *proofs.entry(lacks).or_default() += records;
+                *proofs.entry(lacks).or_default() +=
+                    numbers.iter().map(|(_, value)| digits(*value)).sum::<usize>();
                 (sums, records) = (vec![0.0; width], 0);
             } else {
                 for (column, value) in numbers {
@@ -207,7 +219,7 @@ pub(super) fn part_totals(
             }
         }
     }
-    proofs.retain(|_, records| *records > 3);
+    proofs.retain(|_, digits| *digits >= PROOF_DIGITS);
     let mut found = vec![false; rows.len()];
     for (at, row) in rows.iter().enumerate() {
         found[at] = is_record[at] && row.values.len() == width && proofs.contains_key(&lacking(at));
