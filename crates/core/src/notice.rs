@@ -55,6 +55,8 @@ pub enum NoticeCode {
     Misfits,
     /// A total line disagrees with the sum of its column.
     TotalDiffers,
+    /// Lines among the records are neither records nor anything else that is known.
+    LinesSetAside,
     /// Lines with figures among the records of which nothing says what they add up.
     TotalsUnproved,
     /// There are no records.
@@ -117,6 +119,7 @@ impl NoticeCode {
             Self::DecimalCharUnknown => "decimal-char-unknown",
             Self::Misfits => "misfits",
             Self::TotalDiffers => "total-differs",
+            Self::LinesSetAside => "lines-set-aside",
             Self::TotalsUnproved => "totals-unproved",
             Self::NoRecords => "no-records",
             Self::MoreSetAside => "more-set-aside",
@@ -158,6 +161,7 @@ impl NoticeCode {
                 | Self::DocketKind
                 | Self::TotalDiffers
                 | Self::TotalsUnproved
+                | Self::LinesSetAside
                 | Self::CommentsStay
                 | Self::RangesEnd
         )

@@ -414,6 +414,15 @@ pub fn conclude(
     set_aside.extend(
         layout.footer.set_aside.iter().map(|s| SetAside { line: s.line + footer_shift, ..s.clone() }),
     );
+    let strange = || set_aside.iter().filter(|aside| aside.why == Aside::Heading);
+    if let Some(first) = strange().next().filter(|_| notices.iter().all(|n| n.code != NoticeCode::Report)) {
+        let lines = strange().map(|aside| aside.lines).sum();
+        let message = format!(
+            "{} among the records read as no record: look at it, or say --layout fixed to keep every line",
+            counted(lines, "line is", "lines are")
+        );
+        notices.push(Notice::new(NoticeCode::LinesSetAside, message).at_line(first.line));
+    }
     notices.sort_by_key(|n| !n.code.needs_a_look());
     Ok(Reading {
         encoding,

@@ -83,3 +83,141 @@ fn values_of_headings_may_mean_empty_too() {
         assert_eq!((pilot["name"].as_str(), pilot["blank"].as_u64()), (Some("Pilot"), Some(4)), "{options}");
     }
 }
+
+/// The report with one thing wrong.
+fn with(change: impl Fn(usize, &str) -> Vec<String>) -> String {
+    REPORT.lines().enumerate().flat_map(|(at, line)| change(at + 1, line)).map(|line| line + "\n").collect()
+}
+
+#[test]
+fn broken_reports_are_read_as_far_as_they_can_be_and_say_what_is_wrong() {
+    let same = |line: &str| vec![line.to_owned()];
+    let moved = |line: &str| format!("{}{}{}{}", &line[..9], &line[21..39], &line[9..21], &line[39..]);
+    let cases: [(&str, String, i32, u64, &[&str]); 9] = [
+        (
+            "a heading without details",
+            with(|n, line| if n == 14 { vec!["  Pilot: Nobody".into(), line.into()] } else { same(line) }),
+            0,
+            33,
+            &[],
+        ),
+        (
+            "details before the first heading",
+            with(|n, line| match n {
+                6 => vec![
+                    "P6999    2031-03-01  Saltwind               4.9      1       10.00".into(),
+                    line.into(),
+                ],
+                _ => same(line),
+            }),
+            1,
+            0,
+            &["report", "total-differs"],
+        ),
+        (
+            "cut in the middle of a page",
+            with(|n, line| if n < 46 { same(line) } else { vec![] }),
+            1,
+            21,
+            &["report", "totals-unproved"],
+        ),
+        (
+            "no heads of pages but the first",
+            with(|n, line| if n > 5 && (28..=34).contains(&n) { vec![] } else { same(line) }),
+            0,
+            33,
+            &[],
+        ),
+        (
+            "the heading of the group again on the next page",
+            with(|_, line| match line {
+                _ if line.starts_with("P7014") => {
+                    vec!["Station: South Basin".into(), "  Pilot: Mara Finch".into(), line.into()]
+                }
+                _ => same(line),
+            }),
+            0,
+            33,
+            &[],
+        ),
+        (
+            "another shape of details half-way",
+            with(|_, line| match line.get(1..5).and_then(|order| order.parse::<u32>().ok()) {
+                Some(order) if line.starts_with('P') && order > 7018 => vec![moved(line)],
+                _ => same(line),
+            }),
+            1,
+            33,
+            &["misfits", "report"],
+        ),
+        (
+            "a text that goes on in the next line",
+            with(|_, line| match line {
+                _ if line.starts_with("P7010") => {
+                    vec![line.into(), format!("{:21}waits for the tide, then moves", "")]
+                }
+                _ => same(line),
+            }),
+            1,
+            33,
+            &["report"],
+        ),
+        (
+            "two reports joined",
+            format!("{REPORT}{}", REPORT.replace("North Pier", "West Mole").replace("P70", "P80")),
+            0,
+            66,
+            &[],
+        ),
+        (
+            "no details at all",
+            with(|_, line| if line.starts_with("P7") { vec![] } else { same(line) }),
+            1,
+            0,
+            &["report"],
+        ),
+    ];
+    for (what, text, status, records, notices) in cases {
+        let folder = Folder::new().with("r.rpt", text);
+        let run = folder.run("inspect r.rpt --json");
+        assert_eq!(run.status, status, "{what}: {}", run.out);
+        let json: serde_json::Value = serde_json::from_str(&run.out).unwrap();
+        let codes: Vec<&str> =
+            json[0]["notices"].as_array().unwrap().iter().map(|n| n["code"].as_str().unwrap()).collect();
+        for notice in notices {
+            assert!(codes.contains(notice), "{what}: {codes:?}");
+        }
+        if status == 0 {
+            let headings: Vec<&str> =
+                json[0]["headings"].as_array().unwrap().iter().map(|h| h.as_str().unwrap()).collect();
+            assert_eq!(headings, ["Station", "Pilot"], "{what}");
+        }
+        if records > 0 {
+            assert_eq!(json[0]["records"].as_u64(), Some(records), "{what}");
+        }
+    }
+}
+
+#[test]
+fn a_report_that_lost_a_line_does_not_get_in_at_a_refresh() {
+    let folder = Folder::new();
+    folder.write_old("pilotage.rpt", REPORT);
+    folder.run("import pilotage.rpt --into book.xlsx").expect(0);
+    folder.write_old(
+        "pilotage.rpt",
+        with(|_, line| if line.starts_with("P7016") { vec![] } else { vec![line.into()] }),
+    );
+    let before = std::fs::read(folder.path("book.xlsx")).unwrap();
+    let run = folder.run("refresh book.xlsx").expect(4);
+    assert!(
+        run.err.contains(
+            "3 printed totals are not what the records add up to, the first in line 41: lines may be missing"
+        ),
+        "{}",
+        run.err
+    );
+    assert!(std::fs::read(folder.path("book.xlsx")).unwrap() == before);
+    folder.run("refresh book.xlsx --accept damage").expect(1);
+    // Known from then on.
+    folder.run("refresh book.xlsx").expect(0);
+}

@@ -941,6 +941,21 @@ mod tests {
     }
 
     #[test]
+    fn a_spelled_figure_is_read_as_what_it_was() {
+        for plain in ["0.00", "7", "-12.5", "999.99", "1000", "-1234567.25", "98765432109.5"] {
+            let units = in_units(&point(plain).unwrap()).unwrap();
+            for decimal in [Decimal::Point, Decimal::Comma] {
+                let other = if decimal == Decimal::Point { Group::Comma } else { Group::Point };
+                for group in [Group::None, other, Group::Apostrophe, Group::NarrowNoBreak] {
+                    let text = Marks { decimal, group }.spell(plain);
+                    let back = parse(text.as_bytes(), decimal).unwrap();
+                    assert_eq!(in_units(&back), Some(units), "{plain}: {text}");
+                }
+            }
+        }
+    }
+
+    #[test]
     fn values_are_read_under_both_decimal_characters() {
         for (text, decimal, digits, scale) in [
             ("0", Decimal::Point, 0, 0),

@@ -1,4 +1,6 @@
 use super::*;
+use crate::record::Machine;
+use crate::rows::{Carry, Each, Flow, Record, each_record};
 
 fn detected(head: &str) -> Layout {
     detect(Samples { head: head.as_bytes(), ..Samples::default() }, &LayoutChoices::default())
@@ -148,4 +150,53 @@ fn the_runner_up_is_told_with_its_weakness() {
     let rival = layout.dialect.runner_up.unwrap();
     assert_eq!(rival.value.delimiter, b",");
     assert_eq!(rival.why, "it divides 3 of 4 records into 2 fields, the others differently");
+}
+
+#[test]
+fn a_rule_with_a_part_below_each_name_says_where_columns_are() {
+    // A column that is filled in the first row of each group only, and names of several words.
+    let head = concat!(
+        "Quay  Order no  Arrived     Vessel            Dues\n",
+        "----  --------  ----------  ------------  --------\n",
+        "007   P7001     2031-03-01  Grey Heron      112.50\n",
+        "      P7002     2031-03-02  Saltwind         13.00\n",
+        "      P7003     2031-03-02  Ada Quill        98.75\n",
+        "012   P7004     2031-03-03  Saltwind        410.25\n",
+        "      P7005     2031-03-04  Grey Heron        7.00\n",
+    );
+    let layout = detected(head);
+    let fixed = layout.dialect.value.division.fixed().unwrap();
+    assert_eq!(fixed.starts, [0, 6, 16, 28, 42]);
+    assert_eq!(layout.names, ["Quay", "Order no", "Arrived", "Vessel", "Dues"]);
+    assert!(layout.is_named);
+}
+
+#[test]
+fn totals_of_groups_are_known_by_their_sums() {
+    let detail = |order: usize, cents: usize| {
+        format!(
+            "V{order}   2031-03-{:02}  Grey Heron {:>9}\n",
+            order % 28 + 1,
+            format!("{}.{:02}", cents / 100, cents % 100)
+        )
+    };
+    let total =
+        |cents: usize| format!("{:<27}{:>12}\n", "Harbour", format!("{}.{:02}", cents / 100, cents % 100));
+    let mut head = "ORDER   DAY         VESSEL         DUES\n".to_owned();
+    for group in 0..4 {
+        let amounts: Vec<usize> = (0..4).map(|n| 1050 + group * 731 + n * 77).collect();
+        head.extend(amounts.iter().enumerate().map(|(n, cents)| detail(1000 + group * 4 + n, *cents)));
+        head.push_str(&total(amounts.iter().sum()));
+    }
+    let layout = detected(&head);
+    let mut machine = Machine::new(&layout.dialect.value);
+    let repeats = Repeats::of(head.as_bytes(), &layout);
+    let mut records = 0;
+    let at = head.find('\n').unwrap() + 1;
+    let mut count = Each(|_: &Record<'_>| {
+        records += 1;
+        Flow::Continue(())
+    });
+    each_record(&mut machine, &head.as_bytes()[at..], true, &repeats, (2, &mut Carry::default()), &mut count);
+    assert_eq!(records, 16, "no word says that the lines of the harbour are totals");
 }

@@ -183,3 +183,37 @@ impl Details {
         if numbers.count() > 0 && filled <= self.width / 2 + 1 { Aside::PartTotal } else { Aside::Heading }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_told_fast_to_be_a_number_is_one() {
+        let values = [
+            "0",
+            "7",
+            "007",
+            "12.5",
+            "12,50",
+            "1234567.25",
+            "1.234",
+            "99999999999",
+            "",
+            ".5",
+            "5.",
+            "1.2.3",
+            "-5",
+            "12a",
+            "1,2345",
+        ];
+        for value in values {
+            let fast = is_plain_number(value.as_bytes());
+            assert!(!fast || sort_of(value) == Sort::Number, "{value}");
+        }
+        assert!(values[..8].iter().filter(|value| is_plain_number(value.as_bytes())).count() == 8);
+        for value in &values[8..] {
+            assert!(!is_plain_number(value.as_bytes()), "{value}");
+        }
+    }
+}

@@ -412,4 +412,36 @@ mod tests {
             assert_eq!(labelled(line), expected, "{line}");
         }
     }
+
+    proptest::proptest! {
+        /// Whatever a line holds: values are parts of it, and a line that is nothing but headings gives some.
+        #[test]
+        fn values_are_parts_of_the_line(pieces in proptest::collection::vec(
+            proptest::sample::select(vec![
+                "Pilot", "pilot", "Quay", ":", " ", "  ", "\t", "007", "é", "ﬁ", "İ", "//", ";", "North Pier", "Total", "\u{c}", "‒",
+            ]),
+            0..14,
+        )) {
+            let line = pieces.concat();
+            for headings in [
+                Headings::stated(&["Pilot".into(), "Quay".into()]),
+                Headings { labels: vec![Label { text: "Pilot".into(), form: LabelForm::Words }] },
+                Headings { labels: vec![Label { text: "Quay".into(), form: LabelForm::Colon }] },
+            ] {
+                let values = headings.values(&line);
+                for (level, value) in &values {
+                    proptest::prop_assert!(*level < headings.len() && line.contains(value));
+                    proptest::prop_assert_eq!(*value, value.trim_end());
+                }
+                proptest::prop_assert!(!headings.is_one(&line) || !values.is_empty());
+                proptest::prop_assert!(values.is_empty() || headings.may_begin(line.as_bytes()) || line.contains("  "));
+            }
+            let lines: Vec<Line<'_>> = [Place::AboveNames, Place::BelowNames, Place::Among]
+                .into_iter()
+                .zip(0..)
+                .map(|(place, records)| Line { text: &line, place, records })
+                .collect();
+            proptest::prop_assert!(Headings::learn(&lines).len() <= LEVELS);
+        }
+    }
 }

@@ -170,11 +170,15 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
     }
     if let Some((starts, names)) = rule.and_then(|rule| starts::stated_by_rule(all, rule)) {
         let frame = Frame { names: Some(names), rule, dates: &dates, is_packed: false };
-        let mut ruled = price(bench, all, &starts, &frame, unit, false);
-        if let Form::Fixed { ruled, .. } = &mut ruled.form {
-            *ruled = true;
+        let of_rule = price(bench, all, &starts, &frame, unit, false);
+        let division = of_rule.dialect.division.clone();
+        found.push(of_rule);
+        // The same starts are no less stated where the lines themselves show them.
+        for same in found.iter_mut().filter(|c| c.dialect.division == division) {
+            if let Form::Fixed { ruled, .. } = &mut same.form {
+                *ruled = true;
+            }
         }
-        found.push(ruled);
     }
     // Names over each of several columns leave nothing to look for, unless they touch one another.
     let named =
