@@ -2,6 +2,7 @@
 
 use crate::exit_code::ExitCode;
 use crate::io::source::Source;
+use incola_core::kind::statistics::Count;
 use incola_core::kind::{Kind, Marks};
 use incola_core::layout::SetAside;
 use incola_core::notice::{Notice, NoticeCode};
@@ -34,6 +35,8 @@ pub(crate) struct SourceReceipt {
     pub(crate) set_aside: Vec<SetAside>,
     /// What became of the totals among its records.
     pub(crate) printed: Option<PrintedTotals>,
+    /// Columns whose empty cells took the value above them, and those cells.
+    pub(crate) carried: Vec<(String, Count)>,
 }
 
 /// What was written of a column.
@@ -115,6 +118,11 @@ impl SheetReceipt {
                 records: surveyed.reading.records,
                 set_aside: surveyed.reading.set_aside.clone(),
                 printed: surveyed.printed.clone(),
+                carried: surveyed
+                    .carried_down()
+                    .iter()
+                    .map(|c| (surveyed.reading.columns[c.column].name.clone(), c.cells))
+                    .collect(),
             })
             .collect();
         Self {

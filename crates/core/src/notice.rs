@@ -55,6 +55,8 @@ pub enum NoticeCode {
     Misfits,
     /// A total line disagrees with the sum of its column.
     TotalDiffers,
+    /// A column is filled in the first row of each group only, as it seems.
+    FirstRows,
     /// Lines among the records are neither records nor anything else that is known.
     LinesSetAside,
     /// Lines with figures among the records of which nothing says what they add up.
@@ -119,6 +121,7 @@ impl NoticeCode {
             Self::DecimalCharUnknown => "decimal-char-unknown",
             Self::Misfits => "misfits",
             Self::TotalDiffers => "total-differs",
+            Self::FirstRows => "first-rows",
             Self::LinesSetAside => "lines-set-aside",
             Self::TotalsUnproved => "totals-unproved",
             Self::NoRecords => "no-records",

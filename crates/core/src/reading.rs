@@ -401,6 +401,7 @@ pub fn conclude(
         notices.push(Notice::new(NoticeCode::LayoutChanges, message).at_line(change.line));
     }
     fixed_notices(survey, &layout, &columns, head, &mut notices);
+    notices.extend(first_rows_notice(&layout, &columns, choices));
     if let Some(total) = &layout.footer.total {
         total_notices(total, survey.lines, &layout, &columns, &mut notices);
     }
@@ -435,6 +436,26 @@ pub fn conclude(
         set_aside,
         notices,
     })
+}
+
+/// Says that columns look as if their values held for the records below, where nothing proves it and nobody said so.
+fn first_rows_notice(layout: &Layout, columns: &[ColumnReading], choices: &Choices) -> Option<Notice> {
+    let is_open = layout.carried_down.is_empty() && choices.layout.carry.is_none();
+    let places = &layout.first_rows.columns;
+    let own: Vec<&ColumnReading> = places.iter().filter_map(|place| columns.get(*place)).collect();
+    let inner = own.last().filter(|inner| is_open && inner.stats.filled > 1 && inner.stats.blank > 1)?;
+    let names: Vec<&str> = own.iter().map(|column| column.name.as_str()).collect();
+    let quoted: Vec<String> = names.iter().map(|name| format!("\u{201c}{name}\u{201d}")).collect();
+    let message = format!(
+        "{}: only {} of {} records have a value; if it holds for the records below as well: --carry '{}'",
+        quoted.join(", "),
+        inner.stats.filled,
+        inner.stats.filled + inner.stats.blank,
+        names.join(",")
+    );
+    let mut notice = Notice::new(NoticeCode::FirstRows, message);
+    notice.column = own.first().map(|column| column.number);
+    Some(notice)
 }
 
 /// The verdict on a column whose decimal character may be stated.
@@ -523,9 +544,7 @@ struct Stated {
 fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(Stated, String)>>, BadSetting> {
     let mut kinds: Vec<Option<(Stated, String)>> = vec![None; names.len()];
     let missing = |key: &'static str, value: &str, selector: &Selector| {
-        let why =
-            format!("no column is \u{201c}{}\u{201d}; the columns are: {}", selector.text(), listed(names));
-        BadSetting::new(key, value, why)
+        BadSetting::no_such_column(key, value, selector, names)
     };
     if !choices.only.is_empty() {
         let skip = Stated { kind: Kind::Skip, format: None, decided_by: DecidedBy::Given };
@@ -564,13 +583,6 @@ fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(State
 }
 
 /// The first names, for messages.
-fn listed(names: &[String]) -> String {
-    let shown: Vec<String> =
-        names.iter().take(30).enumerate().map(|(i, n)| format!("{} {n}", i + 1)).collect();
-    let more = if names.len() > 30 { format!(" and {} more", names.len() - 30) } else { String::new() };
-    format!("{}{more}", shown.join(", "))
-}
-
 /// The decimal character that the columns prove, if they agree.
 fn decimal_of_file(columns: &[ColumnStats], names: &[String]) -> Option<(Decimal, String)> {
     let mut found: Option<(Decimal, String)> = None;

@@ -117,6 +117,8 @@ pub struct LineFacts {
     pub too_long: Count,
     /// Lines that are shorter.
     pub too_short: Count,
+    /// For each column that is carried down: records whose empty cell takes the value above it.
+    pub carried_down: Vec<Count>,
     /// Lines that are no records, as far as they are listed.
     pub set_aside: Vec<SetAside>,
     /// Lines that are no records, all of them.
@@ -189,6 +191,10 @@ impl LineFacts {
         count(&mut self.tabs, later.tabs);
         count(&mut self.too_long, later.too_long);
         count(&mut self.too_short, later.too_short);
+        self.carried_down.resize(self.carried_down.len().max(later.carried_down.len()), Count::default());
+        for (mine, other) in self.carried_down.iter_mut().zip(later.carried_down) {
+            count(mine, other);
+        }
         if self.crossings.len() < later.crossings.len() {
             self.crossings.resize(later.crossings.len(), Crossing::default());
         }
@@ -228,23 +234,25 @@ pub struct BlockSurvey {
     pub digests: Vec<Vec<u64>>,
     /// What its headings say at its end; nothing of those that it does not have.
     pub carry: Carry,
-    /// For each level of headings: the lines of records before the first heading, whose values are in an earlier block.
+    /// For each level of what is carried: the lines of records before the first value of the block, which take one of an earlier block.
     unheaded: Vec<Vec<u64>>,
+    /// The column (from 0) of each such level.
+    places: Vec<usize>,
     odd_run: OddRun,
 }
 
 impl BlockSurvey {
     /// Gives the records before the first headings the values of those before the block.
     fn head(&mut self, carry: &Carry, blank: &Blanks) {
-        let first = self.columns.len() - self.unheaded.len();
         for (level, lines) in self.unheaded.iter_mut().enumerate().filter(|(_, lines)| !lines.is_empty()) {
             let mut column = ColumnStats::default();
             let value = carry.value(level).unwrap_or_default();
+            let place = self.places[level];
             for line in std::mem::take(lines) {
-                blank.observe(&mut column, first + level, value, line);
+                blank.observe(&mut column, place, value, line);
             }
-            column.merge(&self.columns[first + level], 0);
-            self.columns[first + level] = column;
+            column.merge(&self.columns[place], 0);
+            self.columns[place] = column;
         }
     }
 }
@@ -266,11 +274,13 @@ impl BlockSurvey {
 /// ```
 pub fn survey_block(plan: &SurveyPlan, text: &[u8], last: bool, limit: u64, mut carry: Carry) -> BlockSurvey {
     let mut machine = Machine::new(&plan.dialect);
-    let headings = plan.repeats.headings();
+    let (headings, below) = (plan.repeats.headings().len(), plan.repeats.below());
     let block = BlockSurvey {
-        columns: vec![ColumnStats::default(); plan.width + headings.len()],
-        unheaded: vec![Vec::new(); headings.len()],
+        columns: vec![ColumnStats::default(); plan.width + headings],
+        unheaded: vec![Vec::new(); headings + below.len()],
+        places: (plan.width..plan.width + headings).chain(below.iter().copied()).collect(),
         digests: vec![Vec::new(); plan.unique.len()],
+        facts: LineFacts { carried_down: vec![Count::default(); below.len()], ..LineFacts::default() },
         ..BlockSurvey::default()
     };
     let is_quoted = plan.dialect.quote.is_some() && plan.dialect.division == Division::Delimited;
@@ -329,26 +339,39 @@ impl RecordSink for Observer<'_> {
             observe_line(plan, record, &mut block.facts);
         }
         let looked_at = block.records <= self.limit;
-        let carried = block.unheaded.len();
-        let own = if carried == 0 { block.columns.len() } else { plan.width };
-        let (own, carried) = block.columns.split_at_mut(own);
-        for (place, (column, field)) in own.iter_mut().zip(record.fields()).enumerate() {
+        let observe = |column: &mut ColumnStats, place: usize, value: &[u8]| {
             if looked_at {
-                plan.blank.observe(column, place, field, line);
+                plan.blank.observe(column, place, value, line);
             } else {
-                column.observe_length(field, line);
+                column.observe_length(value, line);
+            }
+        };
+        let carried = block.places.len();
+        let below = plan.repeats.below();
+        let own = if carried == below.len() { block.columns.len() } else { plan.width };
+        for (place, (column, field)) in block.columns[..own].iter_mut().zip(record.fields()).enumerate() {
+            if below.is_empty() || !below.contains(&place) {
+                observe(column, place, field);
             }
         }
-        if fields < own.len() {
-            for column in &mut own[fields..] {
-                column.observe_missing(1);
+        if fields < own {
+            for (place, column) in block.columns.iter_mut().enumerate().take(own).skip(fields) {
+                if !below.contains(&place) {
+                    column.observe_missing(1);
+                }
             }
         }
-        for (level, (column, unheaded)) in carried.iter_mut().zip(&mut block.unheaded).enumerate() {
+        let headings = carried - below.len();
+        for level in 0..carried {
+            let place = block.places[level];
+            let is_empty = level >= headings && trim(record.own_field(place)).0.is_empty();
+            if is_empty {
+                block.facts.carried_down[level - headings].add(line);
+            }
             match record.carry().value(level) {
-                Some(value) if looked_at => plan.blank.observe(column, plan.width + level, value, line),
-                Some(value) => column.observe_length(value, line),
-                None => unheaded.push(line),
+                // A value of its own is kept with what is around it.
+                Some(value) => observe(&mut block.columns[place], place, value),
+                None => block.unheaded[level].push(line),
             }
         }
         if looked_at {

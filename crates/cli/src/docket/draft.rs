@@ -30,6 +30,18 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &settings::Reading) -> 
     if !labels.is_empty() {
         out.key("headings", &Value::Array(labels), "their values are in columns of their own");
     }
+    // A column without a name in the source is meant by its number.
+    let column = |place: &usize| {
+        let own = reading.layout.names.get(*place).filter(|name| !name.trim().is_empty());
+        own.map_or_else(
+            || Value::from((place + 1).to_string()),
+            |_| Value::from(reading.columns[*place].name.as_str()),
+        )
+    };
+    let carried: Vec<Value> = reading.layout.carried_down.iter().map(column).collect();
+    if !carried.is_empty() || read.carry.is_some() {
+        out.key("carry", &Value::Array(carried), "their empty cells take the value above them");
+    }
     match (&read.header, reading.layout.header_line) {
         (Some(LineOrWord::Number(line)), _) => out.key("header", &Value::Integer(*line as i64), ""),
         (Some(LineOrWord::Word(word)), _) => out.text("header", word, ""),

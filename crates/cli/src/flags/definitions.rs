@@ -523,6 +523,9 @@ pub(crate) struct Read {
     /// Where their columns are [default: last]
     #[arg(long, value_name = "first|last|none", value_parser = word("read", "carried"), hide_possible_values = true, help_heading = FIXED, hide_short_help = true)]
     pub(crate) carried: Option<String>,
+    /// Empty cells of these columns take the value above them: names, numbers, ranges or patterns, as one record; none: of no column
+    #[arg(long, value_name = "COLUMNS", help_heading = FIXED, hide_short_help = true)]
+    pub(crate) carry: Option<String>,
     /// Lines of a record
     #[arg(long, value_name = "N", help_heading = FIXED, hide_short_help = true)]
     pub(crate) lines_per_record: Option<usize>,

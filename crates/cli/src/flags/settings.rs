@@ -37,6 +37,10 @@ impl Read {
             lines_per_record: self.lines_per_record,
             headings: list("headings", self.headings.as_deref())?,
             carried: self.carried.as_deref().and_then(Carried::from_word),
+            carry: match self.carry.as_deref() {
+                Some("none") => Some(Vec::new()),
+                carry => list("carry", carry)?,
+            },
             comment: self.comment.clone(),
             decimal_char: self.decimal_char.clone(),
             group_char: self.group_char.clone(),

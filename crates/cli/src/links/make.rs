@@ -184,6 +184,10 @@ fn pin(read: &mut settings::Reading, surveyed: &Surveyed) {
         let prefix = dialect.comment_prefix.as_deref().map(String::from_utf8_lossy);
         read.comment = Some(prefix.map_or_else(|| "none".into(), std::borrow::Cow::into_owned));
     }
+    // Whether empty cells among totals mean the value above them is not guessed anew.
+    if surveyed.printed.is_some() {
+        read.carry.get_or_insert_default();
+    }
     if let Division::Multiline(Multiline::Cycle { lines, .. }) = &dialect.division
         && read.starts.is_none()
     {

@@ -222,6 +222,12 @@ fn reasons(surveyed: &Surveyed, columns: usize) -> String {
     for (lines, why) in wording::aside::lines(&reading.set_aside) {
         rows.push(("set aside".into(), lines, vec![why.into()]));
     }
+    for carried in surveyed.carried_down() {
+        let name = &reading.columns[carried.column].name;
+        let what = wording::aside::carried(&cut(&line(name), 24), carried.cells);
+        let (name, what) = what.split_once(": ").unwrap_or_default();
+        rows.push(("carried".into(), name.to_owned(), vec![what.to_owned()]));
+    }
     if let Some(printed) = &surveyed.printed {
         let (count, what) = wording::aside::printed(printed);
         rows.push(("totals".into(), count, vec![what]));

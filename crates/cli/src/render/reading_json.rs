@@ -1,5 +1,6 @@
 //! A reading as JSON: keys are added, never renamed.
 
+use incola_core::kind::statistics::Count;
 use incola_core::layout::dialect_word;
 use incola_core::layout::fixed::from_one;
 use incola_core::notice::Notice;
@@ -30,8 +31,25 @@ pub(crate) struct ReadingJson {
     set_aside: Vec<SetAsideJson>,
     /// The labels of headings whose values are in columns of their own.
     headings: Vec<String>,
+    /// The columns whose empty cells took the value above them.
+    carried: Vec<CarriedJson>,
     printed_totals: Option<PrintedTotalsJson>,
     notices: Vec<NoticeJson>,
+}
+
+/// A column whose empty cells took the value above them.
+#[derive(Serialize)]
+pub(crate) struct CarriedJson {
+    column: String,
+    cells: u64,
+    first_line: Option<u64>,
+}
+
+impl CarriedJson {
+    pub(crate) fn new(column: &str, cells: Count) -> Self {
+        let first_line = (cells.count > 0).then_some(cells.line);
+        Self { column: column.to_owned(), cells: cells.count, first_line }
+    }
 }
 
 /// Totals among the records, compared with them.
@@ -195,6 +213,11 @@ pub(crate) fn reading(name: &str, surveyed: &Surveyed, docket: Option<String>) -
         columns: reading.columns.iter().map(|c| column(c, dialect)).collect(),
         set_aside: reading.set_aside.iter().map(SetAsideJson::new).collect(),
         headings: layout.headings.names().map(str::to_owned).collect(),
+        carried: surveyed
+            .carried_down()
+            .iter()
+            .map(|c| CarriedJson::new(&reading.columns[c.column].name, c.cells))
+            .collect(),
         printed_totals: surveyed.printed.as_ref().map(PrintedTotalsJson::new),
         notices: reading.notices.iter().map(NoticeJson::new).collect(),
     }

@@ -138,6 +138,9 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
         for (lines, why) in wording::aside::lines(&source.set_aside) {
             rows.push(("set aside", format!("{lines}: {why}")));
         }
+        for (name, cells) in &source.carried {
+            rows.push(("carried", wording::aside::carried(&line(name), *cells)));
+        }
         if let Some(printed) = &source.printed {
             let (count, what) = wording::aside::printed(printed);
             rows.push(("totals", format!("{count}: {what}")));

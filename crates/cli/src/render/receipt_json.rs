@@ -1,6 +1,6 @@
 //! A receipt as JSON: keys are added, never renamed.
 
-use super::reading_json::{NoticeJson, PrintedTotalsJson, SetAsideJson};
+use super::reading_json::{CarriedJson, NoticeJson, PrintedTotalsJson, SetAsideJson};
 use crate::receipt::{Receipt, SheetReceipt};
 use crate::wording;
 use incola_engine::import::CellNote;
@@ -56,6 +56,7 @@ struct SourceJson {
     bytes: u64,
     records: u64,
     set_aside: Vec<SetAsideJson>,
+    carried: Vec<CarriedJson>,
     printed_totals: Option<PrintedTotalsJson>,
 }
 
@@ -115,6 +116,7 @@ fn sheet(sheet: &SheetReceipt) -> SheetJson {
                 bytes: s.bytes,
                 records: s.records,
                 set_aside: s.set_aside.iter().map(SetAsideJson::new).collect(),
+                carried: s.carried.iter().map(|(name, cells)| CarriedJson::new(name, *cells)).collect(),
                 printed_totals: s.printed.as_ref().map(PrintedTotalsJson::new),
             })
             .collect(),

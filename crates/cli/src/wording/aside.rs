@@ -1,6 +1,7 @@
 //! Lines that are no records, and the totals among them.
 
 use crate::render::text::{counted, grouped, line_range};
+use incola_core::kind::statistics::Count;
 use incola_core::layout::SetAside;
 use incola_core::rows::Aside;
 use incola_engine::totals::PrintedTotals;
@@ -30,6 +31,16 @@ pub(crate) fn lines(set_aside: &[SetAside]) -> Vec<(String, &'static str)> {
     reasons.into_iter().map(entry).collect()
 }
 
+/// How many empty cells of a column took the value above them, and where that began.
+pub(crate) fn carried(name: &str, cells: Count) -> String {
+    if cells.count == 0 {
+        return format!("{name}: no cell is empty");
+    }
+    let (count, verb) =
+        (counted(cells.count, "empty cell", "empty cells"), if cells.count == 1 { "takes" } else { "take" });
+    format!("{name}: {count} {verb} the value above, from line {} on", grouped(cells.line))
+}
+
 /// How many of the printed totals agree, and what that says.
 pub(crate) fn printed(printed: &PrintedTotals) -> (String, String) {
     let all = printed.agree + printed.differ + printed.unproved;
@@ -49,9 +60,17 @@ mod tests {
     use super::*;
 
     #[test]
-    fn many_lines_are_put_together_by_reason() {
+    fn cells_are_counted_and_many_lines_are_put_together_by_reason() {
         let aside = |line, lines, why| SetAside { line, lines, why };
         let few = [aside(1, 2, Aside::BeforeHeader), aside(9, 1, Aside::Rule)];
+        assert_eq!(
+            [0, 1, 1200].map(|count| carried("Quay", Count { count, line: 1207 })),
+            [
+                "Quay: no cell is empty",
+                "Quay: 1 empty cell takes the value above, from line 1,207 on",
+                "Quay: 1,200 empty cells take the value above, from line 1,207 on",
+            ]
+        );
         assert_eq!(
             lines(&few),
             [("lines 1-2".to_owned(), "before the header"), ("line 9".to_owned(), "rule line")]

@@ -81,6 +81,7 @@ fn each_notice_is_raised_by_what_deserves_it() {
         ("mixed-encodings", [bytes("Vessel,Port\nM\u{f6}we,Oslo\n"), "Möwe,Århus\n".repeat(20).into_bytes()].concat(), ""),
         ("values-unwrapped", column("Berth", &|n| format!("\"=\"\"{n:03}\"\"\"")), ""),
         ("encoding-unsure", b"Berth;Size\n007;\x8E\n".to_vec(), ""),
+        ("first-rows", fixed(|n| if n % 9 == 1 { row(n) } else { format!("        {}", &row(n)[8..]) }).into_bytes(), ""),
         ("lines-set-aside", fixed(|n| if n == 30 { "look into it again\n".into() } else { row(n) }).into_bytes(), "--starts 1,9,16"),
         ("before-first-start", fixed(row).into_bytes(), "--starts 3,9,16"),
         ("names-mended", text.replace("Berth,Arrived", "Call,").into_bytes(), ""),

@@ -221,3 +221,62 @@ fn a_report_that_lost_a_line_does_not_get_in_at_a_refresh() {
     // Known from then on.
     folder.run("refresh book.xlsx").expect(0);
 }
+
+/// A report whose pilots are printed in the first line of their group only.
+fn first_rows(totals: bool) -> String {
+    let mut text =
+        String::from("PILOT        ORDER   DAY           DUES\n-----------  ------  ----------  ------\n");
+    for (pilot, orders) in [("Ada Rowe", 4), ("Jonas Quill", 3), ("Mara Finch", 1), ("Ida Stern", 5)] {
+        for n in 0..orders {
+            let name = if n == 0 { pilot } else { "" };
+            text.push_str(&format!(
+                "{name:<11}  P70{n}{orders}   2031-03-{:02}  {:>6}\n",
+                n * 5 + orders,
+                n * 10 + orders
+            ));
+        }
+        if totals {
+            let sum: usize = (0..orders).map(|n| n * 10 + orders).sum();
+            text.push_str(&format!("Subtotal {sum:>30}\n"));
+        }
+    }
+    text
+}
+
+#[test]
+fn a_value_of_the_first_row_is_carried_down_where_totals_prove_it() {
+    let folder = Folder::new().with("pilots.rpt", first_rows(true)).with("plain.txt", first_rows(false));
+    let run = folder.run("import pilots.rpt --into book.xlsx").expect(0);
+    assert!(
+        run.out.contains("carried       PILOT: 9 empty cells take the value above, from line 4 on"),
+        "{}",
+        run.out
+    );
+    let rows = folder.cells("book.xlsx", "pilots");
+    let pilots: Vec<&str> = rows[1..].iter().map(|row| row[0].as_str()).collect();
+    assert_eq!(
+        pilots[..5],
+        ["\"Ada Rowe\"", "\"Ada Rowe\"", "\"Ada Rowe\"", "\"Ada Rowe\"", "\"Jonas Quill\""]
+    );
+    // The link keeps it, also where the next report has too few totals to prove it.
+    let first: String = first_rows(true).lines().take(7).map(|line| line.to_owned() + "\n").collect();
+    folder.write_old("pilots.rpt", first.replace("Ada Rowe  ", "Nils Brand"));
+    folder.run("refresh book.xlsx --accept shorter --all").expect(0);
+    let rows = folder.cells("book.xlsx", "pilots");
+    assert_eq!((rows.len(), rows[4][0].as_str()), (5, "\"Nils Brand\""));
+    // Without totals it is asked for, and said.
+    let run = folder.run("inspect plain.txt");
+    assert!(run.out.contains("--carry 'PILOT'"), "{}", run.out);
+    for (options, last) in
+        [("--carry PILOT", "\"Ida Stern\""), ("--carry 1", "\"Ida Stern\""), ("--carry none", "")]
+    {
+        let folder = Folder::new().with("plain.txt", first_rows(false));
+        let run = folder.run(&format!("import plain.txt --into book.xlsx {options}"));
+        assert!(!run.out.contains("--carry 'PILOT'"), "{}", run.out);
+        assert_eq!(folder.cells("book.xlsx", "plain")[13][0], last, "{options}");
+    }
+    let run = folder.run("inspect plain.txt --carry PILOTS").expect(2);
+    assert!(run.err.contains("is \u{201c}PILOT\u{201d} meant?"), "{}", run.err);
+    let run = folder.run("docket draft pilots.rpt --carry PILOT");
+    assert!(run.out.contains("carry = [\"PILOT\"]"), "{}", run.out);
+}

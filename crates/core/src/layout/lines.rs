@@ -84,9 +84,31 @@ pub(super) fn comment_prefix(
                 continue;
             }
         }
+        // Nor are they where they hold words and then figures: those are totals (`* Subtotal      1,356.81`).
+        let mut summing =
+            filled.iter().filter(marked).filter(|line| has_words_then_figures(&line[prefix.len()..]));
+        if !prefix.starts_with('#') && summing.by_ref().count() * 2 > count {
+            continue;
+        }
         return Some(prefix.as_bytes().to_vec());
     }
     None
+}
+
+/// Whether a line holds totals behind a mark, such as `** Total      1,356.81`.
+pub(super) fn is_marked_total(line: &[u8]) -> bool {
+    let line = line.trim_ascii();
+    line.starts_with(b"*") && has_words_then_figures(line)
+}
+
+/// Whether a line is some words, a gap of three blanks or more, and nothing but figures behind it.
+fn has_words_then_figures(line: &[u8]) -> bool {
+    let line = line.trim_ascii();
+    let Some(gap) = memmem::find(line, b"   ") else { return false };
+    let has_letter = |part: &[u8]| part.iter().any(|b| b.is_ascii_alphabetic() || *b >= 0x80);
+    let figures = line[gap..].trim_ascii();
+    let is_figure = |word: &[u8]| word.iter().any(u8::is_ascii_digit) && !has_letter(word);
+    has_letter(&line[..gap]) && figures.split(|b| *b == b' ').filter(|word| !word.is_empty()).all(is_figure)
 }
 
 /// Whether the lines with `prefix` are the first ones, all of them, before lines without it.

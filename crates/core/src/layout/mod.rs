@@ -20,12 +20,13 @@ mod values;
 
 pub use delimiter::{delimiter_from_word, delimiter_word};
 pub use doubt::LayoutDoubt;
-pub use furniture::{Details, HeaderChoice, Headings, names_total};
+pub use furniture::{Details, FirstRows, HeaderChoice, Headings, names_total};
 pub use repeats::{Repeats, after_lines};
 pub use values::{NamedValue, named_values};
 
 use crate::evidence::{DecidedBy, Decision};
 use crate::record::{Dialect, Division, Multiline, Unit};
+use crate::settings::selector::Selector;
 use candidates::{Candidate, Form};
 use sample::Sample;
 
@@ -95,6 +96,8 @@ pub struct LayoutChoices {
     pub headings: Option<Vec<String>>,
     /// Lines (from 1) that are such headings: the lines like them are headings too.
     pub heading_lines: Vec<u64>,
+    /// Columns whose empty cells take the value above them; `Some`, but none: there are no such columns.
+    pub carry: Option<Vec<Selector>>,
     /// Who says how lines are divided.
     pub decided_by: Option<DecidedBy>,
 }
@@ -186,6 +189,10 @@ pub struct Layout {
     pub details: Option<Details>,
     /// Headings whose values hold for the records below them: a column each, after those of the records.
     pub headings: Headings,
+    /// Columns (from 0) whose empty cells take the value above them: it is printed in the first row of its group only.
+    pub carried_down: Vec<usize>,
+    /// Columns that look as if it were so.
+    pub first_rows: FirstRows,
     /// Why the layout should be looked at, if it should.
     pub doubt: Option<LayoutDoubt>,
 }
@@ -303,6 +310,12 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
         filled_among_totals: furniture.filled_among_totals,
         details: furniture.details.filter(|_| choices.kind != Some(LayoutKind::Fixed)),
         headings,
+        carried_down: if choices.carry.is_none() && furniture.first_rows.is_proved {
+            furniture.first_rows.columns.clone()
+        } else {
+            Vec::new()
+        },
+        first_rows: furniture.first_rows,
         is_report,
         doubt,
         width: best.width.max(header.names.len()).max(1),

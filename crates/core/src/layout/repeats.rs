@@ -38,6 +38,8 @@ pub struct Repeats {
     pub(crate) keeps_blank: bool,
     details: Option<Details>,
     headings: Headings,
+    /// Columns (from 0) whose empty cells take the value above them.
+    below: Vec<usize>,
 }
 
 /// A line with its digits as zeros, without blanks and form feeds at its ends.
@@ -51,6 +53,12 @@ fn alike(byte: u8) -> u8 {
 }
 
 impl Repeats {
+    /// Nothing comes back, but these headings give their values to the records below them, and so do these columns (from 0) to the
+    /// empty cells below theirs.
+    pub fn carrying(headings: Headings, below: Vec<usize>) -> Self {
+        Self { headings, below, ..Self::default() }
+    }
+
     /// The same, for which blank lines are records.
     #[must_use]
     pub fn keeping_blank(self, keeps_blank: bool) -> Self {
@@ -64,6 +72,7 @@ impl Repeats {
             filled: layout.filled_among_totals,
             details: layout.details.clone(),
             headings: layout.headings.clone(),
+            below: layout.carried_down.clone(),
             ..Self::default()
         };
         let mut machine = Machine::new(&layout.dialect.value);
@@ -120,6 +129,12 @@ impl Repeats {
     #[inline]
     pub fn may_be_heading(&self, line: &[u8]) -> bool {
         !self.headings.is_empty() && self.headings.may_begin(line)
+    }
+
+    /// The columns (from 0) whose empty cells take the value above them.
+    #[inline]
+    pub fn below(&self) -> &[usize] {
+        &self.below
     }
 
     /// The headings among the records.

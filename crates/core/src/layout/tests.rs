@@ -135,6 +135,22 @@ fn comment_lines_are_found_and_headers_behind_a_mark_are_not_lost() {
 }
 
 #[test]
+fn totals_behind_a_mark_are_no_comments() {
+    for (line, expected) in [
+        ("* Subtotal           12.50", None),
+        ("* Subtotal    3      12.50", None),
+        ("* all of the 3 were late", Some(&b"*"[..])),
+        ("* P7003  Saltwind    12.50 paid", Some(b"*")),
+    ] {
+        let head = format!(
+            "Order  Vessel        Dues\nP7001  Grey Heron    9.50\nP7002  Saltwind      3.00\n{line}\nP7004  Ada Quill     7.25\n"
+        );
+        let layout = detected(&head);
+        assert_eq!(layout.dialect.value.comment_prefix.as_deref(), expected, "{line}");
+    }
+}
+
+#[test]
 fn choices_are_obeyed_and_said_to_be_given() {
     let choices =
         LayoutChoices { delimiter: Some(",".into()), header: HeaderChoice::None, ..LayoutChoices::default() };

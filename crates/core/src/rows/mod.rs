@@ -32,6 +32,7 @@ mod carry;
 pub use aside::Aside;
 pub use carry::Carry;
 
+use crate::kind::statistics::trim;
 use crate::layout::Repeats;
 use crate::record::{Machine, Oddities, Step};
 
@@ -66,14 +67,27 @@ impl<'m> Record<'m> {
         self.machine.field_count()
     }
 
-    /// A field, from 0; after its own come the values of headings above it. Empty if the record has fewer.
+    /// A field, from 0; after its own come the values of headings above it. An empty one may have taken the value above it. Empty if
+    /// the record has fewer.
     #[inline]
     pub fn field(&self, index: usize) -> &'m [u8] {
-        if index < self.machine.field_count() {
-            self.machine.field(self.text, index)
-        } else {
-            self.carry.field(index)
+        if index >= self.machine.field_count() {
+            return self.carry.field(index);
         }
+        let own = self.machine.field(self.text, index);
+        if self.carry.carries_down() { self.or_above(index, own) } else { own }
+    }
+
+    /// A field of its own, or where it is empty what is carried down to it.
+    fn or_above(&self, index: usize, own: &'m [u8]) -> &'m [u8] {
+        let above = if trim(own).0.is_empty() { self.carry.field(index) } else { own };
+        if above.is_empty() { own } else { above }
+    }
+
+    /// A field, from 0, as it stands in the record itself.
+    #[inline]
+    pub fn own_field(&self, index: usize) -> &'m [u8] {
+        if index < self.machine.field_count() { self.machine.field(self.text, index) } else { &[] }
     }
 
     /// A field, from 0, with the digits and marks right before it, which a start may have cut off; and whether there are any.
@@ -182,7 +196,16 @@ pub fn each_record(
                     repeats.why(own).or_else(|| repeats.why_record(machine, text))
                 }
             }
-            Step::Blank if repeats.keeps_blank => None,
+            Step::Blank if repeats.keeps_blank => {
+                // A blank row stays one.
+                let flow = sink.record(&Record { machine, text, line: at, carry: &carry::NOTHING });
+                done.lines += u64::from(machine.lines());
+                done.consumed = machine.next_start();
+                if flow.is_break() {
+                    return done;
+                }
+                continue;
+            }
             Step::Blank => Some(Aside::BlankLine),
             Step::Comment => Some(Aside::Comment),
             Step::Rule => Some(Aside::Rule),
@@ -190,7 +213,12 @@ pub fn each_record(
             Step::NeedMore | Step::End => return done,
         };
         let flow = match why {
-            None => sink.record(&Record { machine, text, line: at, carry }),
+            None => {
+                if !repeats.below().is_empty() {
+                    carry.take_record(repeats, machine, text);
+                }
+                sink.record(&Record { machine, text, line: at, carry })
+            }
             Some(why) => {
                 aside(machine, text, repeats, (why, at), carry, sink);
                 Flow::Continue(())
@@ -215,7 +243,7 @@ fn aside(
     sink: &mut impl RecordSink,
 ) {
     let is_other = matches!(why, Aside::Heading | Aside::PartTotal | Aside::RepeatedPreamble);
-    if is_other && carry.take(repeats.headings(), &text[machine.start()..machine.end()]) {
+    if is_other && carry.take(repeats, &text[machine.start()..machine.end()]) {
         why = Aside::Carried;
     }
     sink.aside(why, line, u64::from(machine.lines()));

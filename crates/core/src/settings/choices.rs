@@ -62,6 +62,7 @@ pub fn choices(
                 _ => read.headings.clone(),
             },
             heading_lines: Vec::new(),
+            carry: read.carry.as_ref().map(|carry| carry.iter().map(|text| Selector::new(text)).collect()),
             header,
             header_by: settings.by("read", "header"),
             decided_by: edits_by.or(settings.divided_by()),

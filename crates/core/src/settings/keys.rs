@@ -119,6 +119,13 @@ pub const KEYS: &[Key] = &[
         "\"last\"",
         "Where the columns of headings are: before the others, after them, or nowhere.",
     ),
+    key(
+        "read",
+        "carry",
+        KeyKind::Texts,
+        "[\"Quay\"]",
+        "Columns whose empty cells take the value above them: names, numbers, ranges or patterns; an empty list: none.",
+    ),
     key("read", "comment", KeyKind::Text, "\"#\"", "What comment lines begin with, or none."),
     key(
         "read",

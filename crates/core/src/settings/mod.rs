@@ -21,6 +21,7 @@ pub use writer::{DocketWriter, format_of};
 
 use crate::evidence::DecidedBy;
 use docket::Docket;
+use selector::Selector;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
@@ -44,12 +45,31 @@ impl BadSetting {
         Self { key, value: value.to_owned(), why: why.into(), hint: None }
     }
 
+    /// A selector that means none of the columns with these names.
+    pub fn no_such_column(key: &'static str, value: &str, selector: &Selector, names: &[String]) -> Self {
+        let mut why = format!("no column is \u{201c}{}\u{201d}", selector.text());
+        let near = nearest(selector.text(), names.iter().map(String::as_str));
+        if let Some(near) = near {
+            why.push_str(&format!("; is \u{201c}{near}\u{201d} meant?"));
+        }
+        why.push_str(&format!("; the columns are: {}", listed(names)));
+        Self::new(key, value, why)
+    }
+
     /// The same with what it could be instead.
     #[must_use]
     pub fn hint(mut self, hint: &str) -> Self {
         self.hint = Some(hint.to_owned());
         self
     }
+}
+
+/// The first columns with their numbers, and how many there are besides.
+fn listed(names: &[String]) -> String {
+    let shown: Vec<String> =
+        names.iter().take(30).enumerate().map(|(i, n)| format!("{} {n}", i + 1)).collect();
+    let more = if names.len() > 30 { format!(" and {} more", names.len() - 30) } else { String::new() };
+    format!("{}{more}", shown.join(", "))
 }
 
 /// Settings, and who said each of them: what was typed wins over the docket.

@@ -31,6 +31,8 @@ pub struct Reading {
     pub headings: Option<Vec<String>>,
     /// Where their columns are.
     pub carried: Option<Carried>,
+    /// The columns whose empty cells take the value above them.
+    pub carry: Option<Vec<String>>,
     /// What comment lines begin with, or `none`.
     pub comment: Option<String>,
     /// The character before decimals.

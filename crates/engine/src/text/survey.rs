@@ -7,6 +7,7 @@ use crate::stop::{Result, Stop};
 use crate::totals::PrintedTotals;
 use incola_core::encoding::{self, Detected, Encoding, NotText, Undecodable};
 use incola_core::evidence::{DecidedBy, Decision};
+use incola_core::kind::statistics::Count;
 use incola_core::layout::fixed::{NoSuchStart, from_one};
 use incola_core::layout::{self, Layout, Repeats, after_lines};
 use incola_core::reading::{self, Choices, LineEnd, Reading, Scan};
@@ -14,6 +15,7 @@ use incola_core::record::Machine;
 use incola_core::rows::{Carry, RecordSink, each_record};
 use incola_core::settings::BadSetting;
 use incola_core::settings::LineRange;
+use incola_core::settings::selector::Selector;
 use incola_core::survey::{
     Blanks, BlockSurvey, MOST_COLUMNS, MOST_RECORD_BYTES, Survey, SurveyPlan, survey_block,
 };
@@ -42,6 +44,15 @@ pub struct Surveyed {
     pub is_ended: bool,
 }
 
+/// A column whose empty cells took the value above them.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct CarriedDown {
+    /// The column, from 0.
+    pub column: usize,
+    /// How many cells, and the line of the first one.
+    pub cells: Count,
+}
+
 impl Surveyed {
     /// What would be read with other choices, from what was counted.
     ///
@@ -62,6 +73,13 @@ impl Surveyed {
             choices,
             &self.head,
         )
+    }
+
+    /// The columns whose empty cells took the value above them.
+    #[must_use]
+    pub fn carried_down(&self) -> Vec<CarriedDown> {
+        let of = |(place, count): (&usize, &Count)| CarriedDown { column: *place, cells: *count };
+        self.reading.layout.carried_down.iter().zip(&self.survey.facts.carried_down).map(of).collect()
     }
 
     /// Hands the records among the first lines to a sink.
@@ -141,14 +159,18 @@ pub fn conclude(sources: &[&Surveyed], choices: &Choices) -> Result<Reading> {
     first.concluded(&survey, choices).map_err(Stop::BadSetting)
 }
 
-/// The spellings that mean empty: in all columns, and in those that the choices name.
-fn blanks(choices: &Choices, layout: &Layout) -> Blanks {
-    let bytes = |list: &[String]| list.iter().map(|b| b.as_bytes().to_vec()).collect::<Vec<_>>();
-    // The columns of headings come after those of the records.
+/// The names of all columns as far as they are known before records are read: the clerk's, or those of the source and, after them, of
+/// headings.
+fn names(choices: &Choices, layout: &Layout) -> Vec<String> {
     let mut names = layout.names.clone();
     names.resize(layout.width, String::new());
     names.extend(layout.headings.names().map(str::to_owned));
-    let names = choices.names.as_ref().unwrap_or(&names);
+    choices.names.clone().unwrap_or(names)
+}
+
+/// The spellings that mean empty: in all columns, and in those that the choices name.
+fn blanks(choices: &Choices, names: &[String]) -> Blanks {
+    let bytes = |list: &[String]| list.iter().map(|b| b.as_bytes().to_vec()).collect::<Vec<_>>();
     let mut columns = Vec::new();
     for (name, list) in &choices.blank_in {
         let same = |n: &String| n.to_lowercase() == name.to_lowercase();
@@ -158,6 +180,21 @@ fn blanks(choices: &Choices, layout: &Layout) -> Blanks {
         }
     }
     Blanks { all: bytes(&choices.blank), columns }
+}
+
+/// The columns (from 0) of a source whose empty cells take the value above them, as someone states.
+fn carried_down(carry: &[Selector], names: &[String], width: usize) -> Result<Vec<usize>> {
+    let mut places = Vec::new();
+    for selector in carry {
+        let found = selector.places(&names[..width.min(names.len())]);
+        if found.is_empty() {
+            return Err(Stop::BadSetting(BadSetting::no_such_column("carry", "", selector, names)));
+        }
+        places.extend(found);
+    }
+    places.sort_unstable();
+    places.dedup();
+    Ok(places)
 }
 
 fn detect_encoding(source: &dyn Feed, raw: &RawSamples, choices: &Choices) -> Result<Detected> {
@@ -198,7 +235,11 @@ fn survey_as(
             starts: from_one(&starts),
         },
     )?;
-    let layout = layout::detect(samples.borrowed(), &choices.layout);
+    let mut layout = layout::detect(samples.borrowed(), &choices.layout);
+    let names = names(choices, &layout);
+    if let Some(carry) = &choices.layout.carry {
+        layout.carried_down = carried_down(carry, &names, layout.width)?;
+    }
     let lone_cr = layout.dialect.value.lone_cr_ends_line;
     let all: Vec<&[u8]> = [&samples.head, &samples.middle, &samples.tail].map(|s| &s[..]).to_vec();
     let line_end = LineEnd::of(&all, lone_cr);
@@ -207,21 +248,19 @@ fn survey_as(
         width: layout.width.min(MOST_COLUMNS),
         repeats: Repeats::of(&samples.head, &layout).keeping_blank(choices.keeps_blank_rows),
         line_length: layout::fixed::line_length(samples.borrowed(), &layout),
-        blank: blanks(choices, &layout),
+        blank: blanks(choices, &names),
         unique: Vec::new(),
     };
     if layout.width > MOST_COLUMNS {
         return Err(too_many_columns(source, layout.width));
     }
     let mut region = Region::find(raw, &samples, found, &layout);
-    let mut layout = layout;
     if let Some(lines) = lines {
         region.narrow(source, encoding, lone_cr, found.bom_bytes, lines, &mut layout)?;
     }
     let first = after_lines(&samples.head, layout.lines_before_data, lone_cr).unwrap_or(samples.head.len());
     plan.unique = incola_core::survey::unique_candidates(&plan, &samples.head[first..]);
-    let (lines_before, headings) = (layout.lines_before_data, plan.repeats.headings());
-    let carry = Carry::at_first_record(plan.width, headings, &samples.head, lines_before);
+    let carry = Carry::at_first_record(plan.width, &plan.repeats, &samples.head, layout.lines_before_data);
     let Counted { survey, cuts, carries, high } =
         pass(source, (encoding, &plan, carry), &region, (choices.scan, size), found.only_ascii)?;
     let reading = reading::conclude(
@@ -304,11 +343,12 @@ fn pass(
         watch: source.watch(Doing::Reading, length),
         only_ascii,
     };
-    let unknown = Carry::unknown(plan.width, plan.repeats.headings());
+    let unknown = Carry::unknown(plan.width, &plan.repeats);
+    let headings = plan.repeats.headings().len();
     let is_limited = state.limit < u64::MAX && state.limit > 0;
-    if is_limited || plan.repeats.headings().len() > 1 {
-        // A limited survey needs to know how many records came before, and several levels of headings what the outer ones said:
-        // block after block.
+    if is_limited || headings > 1 || (headings == 1 && unknown.len() > 1) {
+        // A limited survey needs to know how many records came before, and several levels of headings, or one and what is carried below
+        // it, what the outer ones said: block after block.
         while let Some((raw, last)) = cutter.next_block()? {
             let limit = if is_limited { state.limit.saturating_sub(state.survey.records) } else { u64::MAX };
             let work = work(encoding, plan, (raw, last), limit, only_ascii, state.carry.clone());

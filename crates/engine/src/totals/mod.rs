@@ -13,7 +13,7 @@ use incola_core::kind::{Decimal, Rule, Value, number};
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{ColumnReading, Reading};
 use incola_core::record::{Machine, Step};
-use incola_core::rows::{Aside, Carry, Flow, Record, RecordSink, figure};
+use incola_core::rows::{Aside, Flow, Record, RecordSink, figure};
 use incola_core::words::counted;
 use levels::Levels;
 
@@ -48,18 +48,18 @@ pub fn check(source: &dyn Feed, surveyed: &Surveyed) -> Result<Option<PrintedTot
         surveyed,
         Doing::Reading,
         |mut block| {
-            let mut gather = Gather { columns, numbers: &numbers, events: Vec::new(), carry: None };
+            let mut gather = Gather { columns, numbers: &numbers, events: Vec::new(), headings: Vec::new() };
             block.each(&mut gather);
             gather.events
         },
         |events| {
             for event in events {
                 match event {
-                    Event::Group(carry) => {
-                        if before.as_ref().is_some_and(|before| *before != carry) {
+                    Event::Group(headings) => {
+                        if before.as_ref().is_some_and(|before| *before != headings) {
                             levels.group();
                         }
-                        before = Some(carry);
+                        before = Some(headings);
                     }
                     Event::Records(sums, records) => levels.records(&sums, records),
                     Event::Total { line, sort, figures } => levels.total(line, &sort, &figures, true),
@@ -177,7 +177,7 @@ pub fn settle(source: &dyn Feed, surveyed: &mut Surveyed) -> Result<()> {
 /// What a block says, in its order.
 enum Event {
     /// Records below these headings follow.
-    Group(Carry),
+    Group(Vec<Option<Vec<u8>>>),
     /// The sums of some records in a row, in units of 10^-15, and how many they are.
     Records(Vec<i128>, u64),
     /// A line of totals.
@@ -188,14 +188,15 @@ struct Gather<'c> {
     columns: &'c [ColumnReading],
     numbers: &'c [(usize, Decimal)],
     events: Vec<Event>,
-    carry: Option<Carry>,
+    headings: Vec<Option<Vec<u8>>>,
 }
 
 impl RecordSink for Gather<'_> {
     fn record(&mut self, record: &Record<'_>) -> Flow {
-        if self.carry.as_ref() != Some(record.carry()) {
-            self.carry = Some(record.carry().clone());
-            self.events.push(Event::Group(record.carry().clone()));
+        let headings = record.carry().of_headings();
+        if self.headings != headings && !headings.is_empty() {
+            self.headings = headings.to_vec();
+            self.events.push(Event::Group(self.headings.clone()));
         }
         if !matches!(self.events.last(), Some(Event::Records(..))) {
             self.events.push(Event::Records(vec![0; self.numbers.len()], 0));
@@ -203,7 +204,7 @@ impl RecordSink for Gather<'_> {
         if let Some(Event::Records(sums, records)) = self.events.last_mut() {
             *records += 1;
             for (sum, (place, _)) in sums.iter_mut().zip(self.numbers) {
-                if let Value::Number(number, _) = self.columns[*place].read(record.field(*place)) {
+                if let Value::Number(number, _) = self.columns[*place].read(record.own_field(*place)) {
                     *sum = sum.wrapping_add(number::in_units(&number).unwrap_or_default());
                 }
             }

@@ -1,6 +1,7 @@
 //! The engine over bytes in memory: no file is touched.
 #![allow(clippy::unwrap_used, reason = "a test ends where something is not as it must be")]
 
+mod carry;
 mod places;
 mod refresh;
 mod reports;

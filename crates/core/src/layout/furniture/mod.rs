@@ -4,6 +4,7 @@
 //! less as a record or as a line set aside. The first record, the names above it, and the last record follow from that.
 
 mod details;
+mod first_rows;
 mod footer;
 mod header;
 mod headings;
@@ -15,6 +16,7 @@ mod total;
 mod types;
 
 pub use details::Details;
+pub use first_rows::FirstRows;
 pub(super) use header::Header;
 pub use header::HeaderChoice;
 pub use headings::Headings;
@@ -39,6 +41,8 @@ pub(super) struct Furniture {
     pub(super) details: Option<Details>,
     /// Headings whose values hold for the records below them.
     pub(super) headings: Headings,
+    /// Columns that only the first record of each group fills, as it seems.
+    pub(super) first_rows: FirstRows,
     /// Rows looked at between the first record and the last one, and how many of them are none.
     pub(super) inside: usize,
     pub(super) strangers: usize,
@@ -167,6 +171,7 @@ pub(super) fn find(
         footer,
         details,
         headings,
+        first_rows: first_rows::find(&judged, &inside),
         inside: inside.len(),
         strangers,
         filled_among_totals,

@@ -8,6 +8,7 @@ pub(in crate::layout) mod placed;
 mod settle;
 mod starts;
 
+use super::super::lines;
 use super::super::measure::column::{Column, Words};
 use super::super::measure::lexicon::Lexicon;
 use super::super::measure::structure::{repeat_bits, set_aside};
@@ -46,8 +47,9 @@ pub(in crate::layout) fn propose(
     stated: Option<&[usize]>,
 ) -> Vec<Candidate> {
     let prefix = bench.plain.comment_prefix.clone();
-    let texts: Vec<&[u8]> =
-        bench.sample.filled().filter(|l| prefix.as_ref().is_none_or(|p| !l.starts_with(p))).collect();
+    // Neither comments nor totals behind a mark say where columns are.
+    let is_apart = |l: &[u8]| prefix.as_ref().is_some_and(|p| l.starts_with(p)) || lines::is_marked_total(l);
+    let texts: Vec<&[u8]> = bench.sample.filled().filter(|l| !is_apart(l)).collect();
     let tabs = texts.iter().filter(|l| l.contains(&b'\t')).count();
     if stated.is_none() && (texts.len() < 2 || tabs * 20 > texts.len()) {
         return Vec::new();
