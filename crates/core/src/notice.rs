@@ -57,6 +57,8 @@ pub enum NoticeCode {
     TotalDiffers,
     /// A column is filled in the first row of each group only, as it seems.
     FirstRows,
+    /// No line is what someone said some are.
+    NothingLike,
     /// Lines among the records are neither records nor anything else that is known.
     LinesSetAside,
     /// Lines with figures among the records of which nothing says what they add up.
@@ -122,6 +124,7 @@ impl NoticeCode {
             Self::Misfits => "misfits",
             Self::TotalDiffers => "total-differs",
             Self::FirstRows => "first-rows",
+            Self::NothingLike => "nothing-like",
             Self::LinesSetAside => "lines-set-aside",
             Self::TotalsUnproved => "totals-unproved",
             Self::NoRecords => "no-records",
@@ -165,6 +168,7 @@ impl NoticeCode {
                 | Self::TotalDiffers
                 | Self::TotalsUnproved
                 | Self::LinesSetAside
+                | Self::NothingLike
                 | Self::CommentsStay
                 | Self::RangesEnd
         )

@@ -10,7 +10,7 @@ use crate::kind::{ColumnStats, Count, Decimal, Kind, Rule, Value, number, patter
 use crate::layout::{Layout, LayoutChoices, LayoutDoubt, NamedValue, SetAside, Total, fixed, named_values};
 use crate::notice::{Notice, NoticeCode};
 use crate::record::{Division, Multiline, Unit};
-use crate::rows::Aside;
+use crate::rows::{Aside, Role};
 use crate::settings::BadSetting;
 use crate::settings::selector::{AsChoice, Selector};
 use crate::survey::Survey;
@@ -401,6 +401,13 @@ pub fn conclude(
         notices.push(Notice::new(NoticeCode::LayoutChanges, message).at_line(change.line));
     }
     fixed_notices(survey, &layout, &columns, head, &mut notices);
+    for (rule, count) in layout.line_rules.iter().zip(&survey.facts.stated) {
+        if count.count == 0 && rule.role != Role::Heading {
+            let message =
+                format!("no line is like the {} that was stated: {}", rule.role.word(), rule.said());
+            notices.push(Notice::new(NoticeCode::NothingLike, message));
+        }
+    }
     notices.extend(first_rows_notice(&layout, &columns, choices));
     if let Some(total) = &layout.footer.total {
         total_notices(total, survey.lines, &layout, &columns, &mut notices);
@@ -419,8 +426,8 @@ pub fn conclude(
     if let Some(first) = strange().next().filter(|_| notices.iter().all(|n| n.code != NoticeCode::Report)) {
         let lines = strange().map(|aside| aside.lines).sum();
         let message = format!(
-            "{} among the records read as no record: look at it, or say --layout fixed to keep every line",
-            counted(lines, "line is", "lines are")
+            "{} read as no record: look at it, or say --layout fixed to keep every line",
+            counted(lines, "line among the records is", "lines among the records are")
         );
         notices.push(Notice::new(NoticeCode::LinesSetAside, message).at_line(first.line));
     }

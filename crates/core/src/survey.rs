@@ -119,6 +119,8 @@ pub struct LineFacts {
     pub too_short: Count,
     /// For each column that is carried down: records whose empty cell takes the value above it.
     pub carried_down: Vec<Count>,
+    /// For each rule that someone made for lines: the lines that it is about.
+    pub stated: Vec<Count>,
     /// Lines that are no records, as far as they are listed.
     pub set_aside: Vec<SetAside>,
     /// Lines that are no records, all of them.
@@ -191,6 +193,10 @@ impl LineFacts {
         count(&mut self.tabs, later.tabs);
         count(&mut self.too_long, later.too_long);
         count(&mut self.too_short, later.too_short);
+        self.stated.resize(self.stated.len().max(later.stated.len()), Count::default());
+        for (mine, other) in self.stated.iter_mut().zip(later.stated) {
+            count(mine, other);
+        }
         self.carried_down.resize(self.carried_down.len().max(later.carried_down.len()), Count::default());
         for (mine, other) in self.carried_down.iter_mut().zip(later.carried_down) {
             count(mine, other);
@@ -280,7 +286,11 @@ pub fn survey_block(plan: &SurveyPlan, text: &[u8], last: bool, limit: u64, mut 
         unheaded: vec![Vec::new(); headings + below.len()],
         places: (plan.width..plan.width + headings).chain(below.iter().copied()).collect(),
         digests: vec![Vec::new(); plan.unique.len()],
-        facts: LineFacts { carried_down: vec![Count::default(); below.len()], ..LineFacts::default() },
+        facts: LineFacts {
+            carried_down: vec![Count::default(); below.len()],
+            stated: vec![Count::default(); plan.repeats.rules().len()],
+            ..LineFacts::default()
+        },
         ..BlockSurvey::default()
     };
     let is_quoted = plan.dialect.quote.is_some() && plan.dialect.division == Division::Delimited;
@@ -302,6 +312,10 @@ struct Observer<'p> {
 impl RecordSink for Observer<'_> {
     fn aside(&mut self, why: Aside, line: u64, lines: u64) {
         self.block.facts.set_aside(line, lines, why);
+    }
+
+    fn stated(&mut self, rule: usize, line: u64) {
+        self.block.facts.stated[rule].add(line);
     }
 
     #[inline]

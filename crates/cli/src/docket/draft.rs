@@ -6,6 +6,7 @@ use incola_core::kind::Kind;
 use incola_core::layout::fixed::from_one;
 use incola_core::reading::Reading;
 use incola_core::record::{Division, Fixed, Unit};
+use incola_core::rows::Role;
 use incola_core::settings::{self, DocketWriter, LineOrWord, format_of};
 use toml::Value;
 
@@ -26,7 +27,7 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &settings::Reading) -> 
         out.text("encoding", &encoding.value.name(), &encoding.why);
     }
     layout(&mut out, reading, read);
-    let labels: Vec<Value> = reading.layout.headings.names().map(Value::from).collect();
+    let labels: Vec<Value> = reading.layout.headings.labels().map(Value::from).collect();
     if !labels.is_empty() {
         out.key("headings", &Value::Array(labels), "their values are in columns of their own");
     }
@@ -61,6 +62,20 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &settings::Reading) -> 
     }
     out.part("[place]");
     out.comment("sheet = \"{stem}\"   mode = \"append\"   at = \"A2\"   source_column = \"File\"   number_column = \"No\"");
+    for rule in &reading.layout.line_rules {
+        // Headings are written down by their labels.
+        if rule.role == Role::Heading && rule.example().is_some() {
+            continue;
+        }
+        out.part("[[line]]");
+        out.text("role", rule.role.word(), "");
+        if let Some(example) = rule.example() {
+            out.text("example", example, "");
+        }
+        if let Some(pattern) = rule.pattern() {
+            out.text("matches", pattern, "");
+        }
+    }
     out.part("# Columns in the order that the sheet has them in. as = \"skip\" leaves one out; called = \"…\" is the sheet's name for it;");
     out.comment("description = \"…\" is shown when its heading is selected.");
     for column in &reading.columns {

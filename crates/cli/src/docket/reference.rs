@@ -5,12 +5,17 @@ use incola_core::settings::{KEYS, Key, KeyKind};
 use serde_json::{Map, Value, json};
 
 /// The parts of a docket, and what they say.
-const PARTS: [(&str, &str, &str); 6] = [
+const PARTS: [(&str, &str, &str); 7] = [
     ("", "", "At the top stands one key."),
     ("match", "[match]", "Which files the docket is for."),
     ("request", "[request]", "How a web address is asked for."),
     ("read", "[read]", "How they are read. Each key means what the option of that name means."),
     ("place", "[place]", "Where their rows go. Each key means what the option of that name means."),
+    (
+        "line",
+        "[[line]]",
+        "One for each sort of line of a report of which something is to be said; the first that is about a line counts.",
+    ),
     (
         "column",
         "[[column]]",
@@ -28,9 +33,10 @@ pub(crate) fn schema() -> Value {
         }
         match part {
             "" => properties.extend(keys),
-            "column" => {
+            "line" | "column" => {
+                let required = if part == "line" { "role" } else { "name" };
                 let item = json!({
-                    "type": "object", "properties": keys, "required": ["name"], "additionalProperties": false
+                    "type": "object", "properties": keys, "required": [required], "additionalProperties": false
                 });
                 properties
                     .insert(part.to_owned(), json!({ "description": about, "type": "array", "items": item }));
@@ -117,7 +123,7 @@ mod tests {
         for key in KEYS {
             let properties = match key.part {
                 "" => &schema["properties"],
-                "column" => &schema["properties"]["column"]["items"]["properties"],
+                part @ ("line" | "column") => &schema["properties"][part]["items"]["properties"],
                 part => &schema["properties"][part]["properties"],
             };
             assert!(properties[key.name]["description"].is_string(), "{}", key.name);

@@ -517,6 +517,12 @@ pub(crate) struct Read {
     /// This line, from 1, is the heading of a group in a report: lines like it give their value to the records below; repeatable
     #[arg(long, value_name = "N", help_heading = FIXED, hide_short_help = true)]
     pub(crate) heading_line: Vec<u64>,
+    /// This line, from 1, is a record of a report: lines like it are, and no others; repeatable
+    #[arg(long, value_name = "N", help_heading = FIXED, hide_short_help = true)]
+    pub(crate) detail_line: Vec<u64>,
+    /// This line, from 1, holds totals: lines like it do; repeatable
+    #[arg(long, value_name = "N", help_heading = FIXED, hide_short_help = true)]
+    pub(crate) total_line: Vec<u64>,
     /// The labels of such headings, as one record, the outermost first
     #[arg(long, value_name = "LABELS", help_heading = FIXED, hide_short_help = true)]
     pub(crate) headings: Option<String>,

@@ -5,9 +5,10 @@ use crate::docket::DocketFile;
 use crate::failure::{Failure, Result};
 use crate::wording::settings::bad;
 use incola_core::evidence::DecidedBy;
-use incola_core::layout::LayoutKind;
 use incola_core::layout::fixed::StartEdit;
+use incola_core::layout::{LayoutKind, LineChoice, LinesMeant};
 use incola_core::reading::Choices;
+use incola_core::rows::Role;
 use incola_core::settings::docket::Docket;
 use incola_core::settings::model::{
     BlankRows, Carried, ExtraColumns, MatchBy, MissingColumns, Mode, NameCase, StartsIn,
@@ -60,6 +61,19 @@ impl Read {
         Ok(Settings::new(&self.reading()?, &Place::default(), docket))
     }
 
+    /// What lines are, by their numbers.
+    fn lines_meant(&self) -> Vec<LineChoice> {
+        let all = [
+            (Role::Detail, &self.detail_line),
+            (Role::Total, &self.total_line),
+            (Role::Heading, &self.heading_line),
+        ];
+        let of = |(role, lines): (Role, &Vec<u64>)| -> Vec<LineChoice> {
+            lines.iter().map(|line| LineChoice { role, lines: LinesMeant::LikeLine(*line) }).collect()
+        };
+        all.into_iter().flat_map(of).collect()
+    }
+
     /// The choices that the options and a docket make, and the lines that are wanted.
     ///
     /// # Errors
@@ -73,7 +87,8 @@ impl Read {
         let edits = self.start_edits()?;
         let choices = choices(&settings, &kinds, &edits, docket.map(|file| &file.docket));
         let choices = choices.map(|(mut choices, lines)| {
-            choices.layout.heading_lines.clone_from(&self.heading_line);
+            // What is typed counts before what the docket says.
+            choices.layout.lines.splice(..0, self.lines_meant());
             (choices, lines)
         });
         choices.map_err(|wrong| {
@@ -182,7 +197,7 @@ mod tests {
     use std::collections::BTreeSet;
 
     /// Options that no docket has: they are of one import alone, or say which docket.
-    const TYPED_ONLY: [&str; 21] = [
+    const TYPED_ONLY: [&str; 23] = [
         "fit_widths",
         "sources",
         "into",
@@ -198,6 +213,8 @@ mod tests {
         "drop_start",
         "move_start",
         "heading_line",
+        "detail_line",
+        "total_line",
         "kinds",
         "rename",
         "no_link",

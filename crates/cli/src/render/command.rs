@@ -82,6 +82,8 @@ fn reading(read: &Read) -> Vec<String> {
     read.add_start.iter().for_each(|n| add("add-start", &n.to_string()));
     read.drop_start.iter().for_each(|n| add("drop-start", &n.to_string()));
     read.move_start.iter().for_each(|text| add("move-start", text));
+    read.detail_line.iter().for_each(|n| add("detail-line", &n.to_string()));
+    read.total_line.iter().for_each(|n| add("total-line", &n.to_string()));
     read.heading_line.iter().for_each(|n| add("heading-line", &n.to_string()));
     read.kinds.iter().for_each(|kind| add("as", kind));
     read.rename.iter().for_each(|pair| add("rename", pair));

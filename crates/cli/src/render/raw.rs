@@ -8,6 +8,7 @@ use crate::io::source::Source;
 use incola_core::encoding::Encoding;
 use incola_core::notice::NoticeCode;
 use incola_core::record::{Division, Multiline};
+use incola_core::rows::Role;
 use incola_engine::text::Surveyed;
 
 /// Lines of a source, decoded.
@@ -38,6 +39,12 @@ pub(crate) fn lines(source: &Source, surveyed: &Surveyed, wanted: &Lines) -> Str
     let starts = starts(surveyed);
     ruler(&mut out, number, room, &starts);
     let text = &wanted.text;
+    let classes = surveyed.line_classes();
+    let role_of = |line: u64| {
+        let run = classes.iter().find(|run| (run.first..=run.last).contains(&line));
+        run.map_or(Role::Detail, |run| run.role)
+    };
+    let mut met = Vec::new();
     let mut at = 0;
     for line in wanted.first..last {
         if at >= text.len() {
@@ -64,15 +71,17 @@ pub(crate) fn lines(source: &Source, surveyed: &Surveyed, wanted: &Lines) -> Str
             t if t.ends_with(b"\r") => "⇤",
             _ => "",
         };
-        let mark = match mark(surveyed, line) {
-            " " if is_cut => style::alert("\u{2702}"),
-            mark => style::kind(mark),
-        };
+        let role = role_of(line);
+        met.push(role);
+        let mark = if role == Role::Detail && is_cut { style::alert("\u{2702}") } else { coloured(role) };
         out.push_str(&format!("{}{} ", style::faint(&right(&line.to_string(), number)), mark));
         push_wrapped(&mut out, &shown, ending, number, room);
         at = next;
     }
-    // What the marks above mean, and what to type.
+    if met.iter().any(|role| matches!(role, Role::Heading | Role::Total | Role::Page)) {
+        out.push_str(&legend(&met));
+    }
+    // What is wrong with them, and what to type.
     let about_lines = reading.notices.iter().filter(|n| n.code == NoticeCode::ValuesCut);
     for (n, notice) in about_lines.enumerate() {
         if n == 0 {
@@ -103,16 +112,44 @@ fn starts(surveyed: &Surveyed) -> Vec<Start> {
         .collect()
 }
 
-/// What a line is to the table: names, records, or set aside.
-fn mark(surveyed: &Surveyed, line: u64) -> &'static str {
-    let layout = &surveyed.reading.layout;
-    if layout.header_line == Some(line) {
-        "=" // names
-    } else if surveyed.reading.set_aside.iter().any(|s| (s.line..s.line + s.lines).contains(&line)) {
-        "-" // set aside
-    } else {
-        " "
+/// The letter or mark of what a line is to the table.
+const fn mark(role: Role) -> &'static str {
+    match role {
+        Role::Names => "=",
+        Role::Detail => " ",
+        Role::Heading => "h",
+        Role::Total => "t",
+        Role::Page => "p",
+        Role::Aside => "-",
     }
+}
+
+/// The same in its colour.
+fn coloured(role: Role) -> String {
+    match role {
+        Role::Names | Role::Detail => style::kind(mark(role)),
+        Role::Heading => style::heading(mark(role)),
+        Role::Total => style::total(mark(role)),
+        Role::Page | Role::Aside => style::faint(mark(role)),
+    }
+}
+
+/// What the marks in front of lines mean, as far as they were met.
+fn legend(met: &[Role]) -> String {
+    let words = |role: Role| match role {
+        Role::Names => "names",
+        Role::Detail => "record",
+        Role::Heading => "heading of a group",
+        Role::Total => "total",
+        Role::Page => "head of a page",
+        Role::Aside => "set aside",
+    };
+    let entries: Vec<String> = Role::ALL
+        .iter()
+        .filter(|role| met.contains(role) && **role != Role::Detail)
+        .map(|role| format!("{} {}", coloured(*role), words(*role)))
+        .collect();
+    format!("\n{}\n", entries.join("   "))
 }
 
 /// Positions in tens; below them, where columns start.

@@ -222,6 +222,10 @@ fn reasons(surveyed: &Surveyed, columns: usize) -> String {
     for (lines, why) in wording::aside::lines(&reading.set_aside) {
         rows.push(("set aside".into(), lines, vec![why.into()]));
     }
+    for (rule, count) in surveyed.stated_lines() {
+        let said = cut(&line(&format!("{}: {}", rule.role.word(), rule.said())), 44);
+        rows.push(("stated".into(), said, vec![wording::aside::alike(count)]));
+    }
     for carried in surveyed.carried_down() {
         let name = &reading.columns[carried.column].name;
         let what = wording::aside::carried(&cut(&line(name), 24), carried.cells);

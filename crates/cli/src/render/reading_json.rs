@@ -1,5 +1,6 @@
 //! A reading as JSON: keys are added, never renamed.
 
+use incola_core::kind::number;
 use incola_core::kind::statistics::Count;
 use incola_core::layout::dialect_word;
 use incola_core::layout::fixed::from_one;
@@ -7,7 +8,7 @@ use incola_core::notice::Notice;
 use incola_core::reading::ColumnReading;
 use incola_core::record::{Dialect, Division, Fixed, LineParts, Multiline};
 use incola_engine::text::Surveyed;
-use incola_engine::totals::PrintedTotals;
+use incola_engine::totals::{Difference, PrintedTotals};
 use serde::Serialize;
 
 /// One source.
@@ -29,12 +30,34 @@ pub(crate) struct ReadingJson {
     records: u64,
     columns: Vec<ColumnJson>,
     set_aside: Vec<SetAsideJson>,
+    /// What each line is to the table, in runs.
+    line_classes: Vec<RunJson>,
+    /// What was said of lines.
+    line_rules: Vec<RuleJson>,
     /// The labels of headings whose values are in columns of their own.
     headings: Vec<String>,
     /// The columns whose empty cells took the value above them.
     carried: Vec<CarriedJson>,
     printed_totals: Option<PrintedTotalsJson>,
     notices: Vec<NoticeJson>,
+}
+
+/// Lines in a row that are the same to the table.
+#[derive(Serialize)]
+struct RunJson {
+    first: u64,
+    last: u64,
+    role: &'static str,
+}
+
+/// What was said of lines, and how many are so.
+#[derive(Serialize)]
+struct RuleJson {
+    role: &'static str,
+    example: Option<String>,
+    matches: Option<String>,
+    lines: u64,
+    first_line: Option<u64>,
 }
 
 /// A column whose empty cells took the value above them.
@@ -58,11 +81,37 @@ pub(crate) struct PrintedTotalsJson {
     agree: u64,
     differ: u64,
     unproved: u64,
+    /// Records after the last total.
+    uncovered: u64,
+    /// The first figures that differ.
+    differences: Vec<DifferenceJson>,
+}
+
+#[derive(Serialize)]
+struct DifferenceJson {
+    line: u64,
+    /// From 1.
+    column: usize,
+    printed: String,
+    computed: String,
 }
 
 impl PrintedTotalsJson {
     pub(crate) fn new(printed: &PrintedTotals) -> Self {
-        Self { agree: printed.agree, differ: printed.differ, unproved: printed.unproved }
+        let text = |units: i128| number::units_text(units, 0);
+        let difference = |d: &Difference| DifferenceJson {
+            line: d.line,
+            column: d.column + 1,
+            printed: text(d.printed),
+            computed: text(d.computed),
+        };
+        Self {
+            agree: printed.agree,
+            differ: printed.differ,
+            unproved: printed.unproved,
+            uncovered: printed.uncovered,
+            differences: printed.differences.iter().map(difference).collect(),
+        }
     }
 }
 
@@ -212,6 +261,22 @@ pub(crate) fn reading(name: &str, surveyed: &Surveyed, docket: Option<String>) -
         records: reading.records,
         columns: reading.columns.iter().map(|c| column(c, dialect)).collect(),
         set_aside: reading.set_aside.iter().map(SetAsideJson::new).collect(),
+        line_classes: surveyed
+            .line_classes()
+            .iter()
+            .map(|run| RunJson { first: run.first, last: run.last, role: run.role.word() })
+            .collect(),
+        line_rules: surveyed
+            .stated_lines()
+            .iter()
+            .map(|(rule, count)| RuleJson {
+                role: rule.role.word(),
+                example: rule.example().map(str::to_owned),
+                matches: rule.pattern().map(str::to_owned),
+                lines: count.count,
+                first_line: (count.count > 0).then_some(count.line),
+            })
+            .collect(),
         headings: layout.headings.names().map(str::to_owned).collect(),
         carried: surveyed
             .carried_down()

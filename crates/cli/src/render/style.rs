@@ -22,6 +22,16 @@ pub(crate) fn kind(text: &str) -> String {
     styled(Style::new().fg_color(Some(AnsiColor::Blue.into())), text)
 }
 
+/// The headings of groups.
+pub(crate) fn heading(text: &str) -> String {
+    styled(Style::new().fg_color(Some(AnsiColor::Magenta.into())), text)
+}
+
+/// Totals.
+pub(crate) fn total(text: &str) -> String {
+    styled(Style::new().fg_color(Some(AnsiColor::Green.into())), text)
+}
+
 fn styled(style: Style, text: &str) -> String {
     if text.is_empty() { String::new() } else { format!("{style}{text}{style:#}") }
 }

@@ -41,6 +41,15 @@ pub(crate) fn carried(name: &str, cells: Count) -> String {
     format!("{name}: {count} {verb} the value above, from line {} on", grouped(cells.line))
 }
 
+/// How many lines are like one that was stated, and the first of them.
+pub(crate) fn alike(lines: Count) -> String {
+    match lines.count {
+        0 => "no line is like it".into(),
+        1 => format!("only line {} is so", grouped(lines.line)),
+        count => format!("{} lines are so, the first is line {}", grouped(count), grouped(lines.line)),
+    }
+}
+
 /// How many of the printed totals agree, and what that says.
 pub(crate) fn printed(printed: &PrintedTotals) -> (String, String) {
     let all = printed.agree + printed.differ + printed.unproved;

@@ -280,3 +280,101 @@ fn a_value_of_the_first_row_is_carried_down_where_totals_prove_it() {
     let run = folder.run("docket draft pilots.rpt --carry PILOT");
     assert!(run.out.contains("carry = [\"PILOT\"]"), "{}", run.out);
 }
+
+/// A list of calls with a remark below some of them, and an end of each watch that no word tells.
+const WATCHES: &str = "\
+HARBOUR WATCH                          PAGE 1
+CALL    BERTH   VESSEL           TONS
+C1001   007     Grey Heron      412.5
+        left with the tide
+C1002   012     Saltwind         96.0
+Ende    2                       508.5
+C1003   031     Ada Quill      1012.0
+C1004   007     Copper Finch     77.5
+        crew of 12, two sick
+Ende    2                      1089.5
+C1005   012     Grey Heron       18.0
+Ende    1                        18.0
+";
+
+#[test]
+fn lines_are_stated_by_examples_and_by_patterns() {
+    let docket = "docket = 1\n[[line]]\nrole = \"detail\"\nmatches = '^C\\d{4} '\n[[line]]\nrole = \"total\"\nmatches = \"^Ende\"\n\
+                  [[line]]\nrole = \"aside\"\nexample = \"        left with the tide\"\n";
+    for options in ["--detail-line 3 --total-line 6", "--docket w.docket.toml"] {
+        let folder = Folder::new().with("watch.rpt", WATCHES).with("w.docket.toml", docket);
+        let run = folder.run(&format!("import watch.rpt --into book.xlsx {options}"));
+        let rows = folder.cells("book.xlsx", "watch");
+        let calls: Vec<&str> = rows.iter().map(|row| row[0].as_str()).collect();
+        assert_eq!(
+            calls,
+            ["\"CALL\"", "\"C1001\"", "\"C1002\"", "\"C1003\"", "\"C1004\"", "\"C1005\""],
+            "{options}"
+        );
+        assert_eq!((rows[1][1].as_str(), rows[5][3].as_str()), ("\"007\"", "18"), "{options}");
+        assert!(run.out.contains("totals        3 of 3"), "{options}: {}", run.out);
+        // The link reads the next report by what was said, though it has one watch only.
+        let next: String = WATCHES.lines().take(6).map(|line| line.to_owned() + "\n").collect();
+        folder.write_old("watch.rpt", next.replace("C1001", "C2001"));
+        folder.run("refresh book.xlsx --accept shorter --all").expect(0);
+        let rows = folder.cells("book.xlsx", "watch");
+        assert_eq!((rows.len(), rows[2][0].as_str()), (3, "\"C2001\""), "{options}");
+    }
+    let folder = Folder::new().with("watch.rpt", WATCHES);
+    let run = folder.run("inspect watch.rpt --detail-line 3 --total-line 6");
+    let words = run.out.split_whitespace().collect::<Vec<_>>().join(" ");
+    for said in
+        ["stated detail: line 3 5 lines are so, the first is line 3", "stated total: line 6 3 lines are so"]
+    {
+        assert!(words.contains(said), "{words}");
+    }
+    let run = folder.run("docket draft watch.rpt --detail-line 3");
+    assert!(
+        run.out.contains("[[line]]\nrole = \"detail\"\nexample = \"C1001   007     Grey Heron"),
+        "{}",
+        run.out
+    );
+}
+
+#[test]
+fn headings_are_stated_by_a_pattern_with_names() {
+    let docket =
+        "docket = 1\n[[line]]\nrole = \"heading\"\nmatches = '^\\s*Pilot: (?<Pilot>\\w+) (?<Name>.*)'\n";
+    let folder = Folder::new().with("pilotage.rpt", REPORT).with("p.docket.toml", docket);
+    folder.run("import pilotage.rpt --into book.xlsx --docket p.docket.toml");
+    let rows = folder.cells("book.xlsx", "pilotage");
+    assert_eq!(rows[0][6..], ["\"Pilot\"", "\"Name\""]);
+    assert_eq!(rows[1][6..], ["\"Ada\"", "\"Rowe\""]);
+    // The same after a refresh.
+    folder.write_old("pilotage.rpt", REPORT.replace("Ada Rowe", "Ida Rowe"));
+    folder.run("refresh book.xlsx --all");
+    assert_eq!(folder.cells("book.xlsx", "pilotage")[1][6..], ["\"Ida\"", "\"Rowe\""]);
+}
+
+#[test]
+fn what_is_wrongly_said_of_lines_is_told() {
+    let folder = Folder::new().with("watch.rpt", WATCHES);
+    for (options, said) in [
+        ("--detail-line 99", "--detail-line 99: there is no such line"),
+        ("--total-line 0", "--total-line 0: there is no such line"),
+        ("--heading-line 4000000000", "--heading-line 4000000000: there is no such line"),
+    ] {
+        let run = folder.run(&format!("inspect watch.rpt {options}")).expect(2);
+        assert!(run.err.contains(said), "{}", run.err);
+    }
+    for (line, said) in [
+        ("role = \"detail\"\nmatches = \"(\"", "w.docket.toml:4: matches: unclosed group"),
+        ("role = \"detail\"", "w.docket.toml:3: a line of the role detail has either an example or matches"),
+        ("role = \"totals\"\nexample = \"x\"", "is one of detail, heading, total, page, aside"),
+        ("role = \"total\"\nexamples = \"x\"", "there is no key \u{201c}examples\u{201d} here"),
+    ] {
+        folder.write_old("w.docket.toml", format!("docket = 1\n[[line]]\n{line}\n"));
+        let run = folder.run("inspect watch.rpt --docket w.docket.toml").expect(2);
+        assert!(run.err.contains(said), "{line}: {}", run.err);
+    }
+    folder.write_old("w.docket.toml", "docket = 1\n[[line]]\nrole = \"total\"\nmatches = \"^Summe\"\n");
+    let run = folder.run("inspect watch.rpt --docket w.docket.toml").expect(1);
+    assert!(run.out.contains("no line is like the total that was stated: ^Summe"), "{}", run.out);
+    let run = folder.run("inspect watch.rpt --docket w.docket.toml --json").expect(1);
+    assert!(run.out.contains("\"nothing-like\""), "{}", run.out);
+}

@@ -17,8 +17,16 @@ pub struct Count {
 }
 
 impl Count {
+    /// Counts a line.
+    ///
+    /// ```
+    /// let mut count = incola_core::kind::statistics::Count::default();
+    /// count.add(7);
+    /// count.add(9);
+    /// assert_eq!((count.count, count.line), (2, 7));
+    /// ```
     #[inline]
-    pub(crate) fn add(&mut self, line: u64) {
+    pub fn add(&mut self, line: u64) {
         if self.count == 0 {
             self.line = line;
         }

@@ -11,6 +11,7 @@
 //! 6. Columns that touch must save more than a little against blanks or marks that divide all lines evenly.
 //! 7. Commas without a blank, several times in most lines, divide records, however differently.
 
+use super::LineRule;
 use super::candidates::{self, Bench, Candidate, Form, Wanted};
 use super::measure::column::Column;
 use super::measure::grid::Grid;
@@ -33,9 +34,10 @@ pub(super) fn rank<'s, 't>(
     sample: &'s Sample<'t>,
     choices: &LayoutChoices,
     hint: Option<&str>,
+    rules: &[LineRule],
 ) -> Ranking<'s, 't> {
     let plain = lines::plain_dialect(samples, choices);
-    let mut bench = Bench { sample, lexicon: Lexicon::default(), plain };
+    let mut bench = Bench { sample, lexicon: Lexicon::default(), plain, rules: rules.to_vec() };
     let is_open = !choices.is_stated() && hint.is_none();
     let texts: Vec<std::borrow::Cow<'_, str>> = sample.filled().map(String::from_utf8_lossy).collect();
     let texts: Vec<&str> = texts.iter().map(AsRef::as_ref).collect();

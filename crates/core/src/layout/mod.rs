@@ -15,6 +15,7 @@ mod multiline;
 mod repeats;
 mod report;
 mod sample;
+mod stated_lines;
 mod tally;
 mod values;
 
@@ -22,10 +23,12 @@ pub use delimiter::{delimiter_from_word, delimiter_word};
 pub use doubt::LayoutDoubt;
 pub use furniture::{Details, FirstRows, HeaderChoice, Headings, names_total};
 pub use repeats::{Repeats, after_lines};
+pub use stated_lines::{LineChoice, LineRule, LinesMeant, Pattern};
 pub use values::{NamedValue, named_values};
 
 use crate::evidence::{DecidedBy, Decision};
 use crate::record::{Dialect, Division, Multiline, Unit};
+use crate::rows::Role;
 use crate::settings::selector::Selector;
 use candidates::{Candidate, Form};
 use sample::Sample;
@@ -94,8 +97,8 @@ pub struct LayoutChoices {
     pub header_by: Option<DecidedBy>,
     /// The labels of headings whose values hold for the records below them; `Some`, but none: there are no such headings.
     pub headings: Option<Vec<String>>,
-    /// Lines (from 1) that are such headings: the lines like them are headings too.
-    pub heading_lines: Vec<u64>,
+    /// What lines are, by examples and patterns.
+    pub lines: Vec<LineChoice>,
     /// Columns whose empty cells take the value above them; `Some`, but none: there are no such columns.
     pub carry: Option<Vec<Selector>>,
     /// Who says how lines are divided.
@@ -191,6 +194,8 @@ pub struct Layout {
     pub headings: Headings,
     /// Columns (from 0) whose empty cells take the value above them: it is printed in the first row of its group only.
     pub carried_down: Vec<usize>,
+    /// What someone says of lines.
+    pub line_rules: Vec<LineRule>,
     /// Columns that look as if it were so.
     pub first_rows: FirstRows,
     /// Why the layout should be looked at, if it should.
@@ -268,12 +273,18 @@ pub fn dialect_option(dialect: &Dialect) -> String {
 pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let hint = lines::stated_by_first_line(samples.head);
     let sample = Sample::of(samples, lines::lone_cr_ends_line(samples.head));
-    let mut ranking = choose::rank(samples, &sample, choices, hint.as_deref());
+    let rules = stated_lines::rules(&choices.lines, samples.head);
+    let mut ranking = choose::rank(samples, &sample, choices, hint.as_deref(), &rules);
     let mut found = ranking.candidates.into_iter();
     let best = found.next().unwrap_or_else(|| Candidate::unknown(lines::plain_dialect(samples, choices)));
     let rival = found.find(|c| c.differs_from(&best));
-    let furniture =
-        furniture::find(samples, &best, &mut ranking.bench.lexicon, (&choices.header, choices.header_by));
+    let furniture = furniture::find(
+        samples,
+        &best,
+        &mut ranking.bench.lexicon,
+        (&choices.header, choices.header_by),
+        &rules,
+    );
     let header = furniture.header;
     let mut dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
     let whole_lines = best.form == Form::Whole;
@@ -304,7 +315,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     };
     // Records wider than the others would have no room beside the columns of headings.
     let carries = best.dialect.division.fixed().is_some() || furniture.details.is_some();
-    let headings = if carries { headings(samples, choices, furniture.headings) } else { Headings::default() };
+    let headings = if carries { headings(choices, &rules, furniture.headings) } else { Headings::default() };
     Layout {
         is_named: is_named(&best),
         filled_among_totals: furniture.filled_among_totals,
@@ -316,6 +327,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
             Vec::new()
         },
         first_rows: furniture.first_rows,
+        line_rules: rules,
         is_report,
         doubt,
         width: best.width.max(header.names.len()).max(1),
@@ -343,19 +355,18 @@ fn is_named(best: &Candidate) -> bool {
     }
 }
 
-/// The headings that are stated, by their labels or by examples; else those that were learnt.
-fn headings(samples: Samples<'_>, choices: &LayoutChoices, learnt: Headings) -> Headings {
-    if choices.headings.is_none() && choices.heading_lines.is_empty() {
+/// The headings that are stated, by their labels, by examples or by patterns; else those that were learnt.
+fn headings(choices: &LayoutChoices, rules: &[LineRule], learnt: Headings) -> Headings {
+    let own = || rules.iter().filter(|rule| rule.role == Role::Heading);
+    if choices.headings.is_none() && own().next().is_none() {
         return learnt;
     }
     let mut labels = choices.headings.clone().unwrap_or_default();
-    for line in &choices.heading_lines {
-        let line = usize::try_from(line.saturating_sub(1)).unwrap_or(usize::MAX);
-        if let Some(text) = lines::lines(samples.head).nth(line) {
-            labels.extend(Headings::labels_of(&String::from_utf8_lossy(text)));
-        }
+    for example in own().filter_map(LineRule::example) {
+        labels.extend(Headings::labels_of(example));
     }
-    Headings::stated(&labels)
+    let patterns = own().filter_map(LineRule::as_pattern);
+    patterns.fold(Headings::stated(&labels), Headings::with_pattern)
 }
 
 fn explain(

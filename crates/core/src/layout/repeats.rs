@@ -1,10 +1,10 @@
 //! Lines that come back among the records: headers in files that were joined, and what stands at the head of every page.
 
 use super::furniture::{Details, Headings, says_total};
-use super::{Layout, lines};
+use super::{Layout, LineRule, lines};
 use crate::kind::statistics::trim;
 use crate::record::Machine;
-use crate::rows::Aside;
+use crate::rows::{Aside, Role};
 
 /// Lines above the header that are remembered.
 const REMEMBERED: usize = 40;
@@ -40,6 +40,9 @@ pub struct Repeats {
     headings: Headings,
     /// Columns (from 0) whose empty cells take the value above them.
     below: Vec<usize>,
+    /// What someone says of lines; and whether some of it says what records are.
+    rules: Vec<LineRule>,
+    has_example: bool,
 }
 
 /// A line with its digits as zeros, without blanks and form feeds at its ends.
@@ -73,6 +76,8 @@ impl Repeats {
             details: layout.details.clone(),
             headings: layout.headings.clone(),
             below: layout.carried_down.clone(),
+            has_example: layout.line_rules.iter().any(|rule| rule.role == Role::Detail),
+            rules: layout.line_rules.clone(),
             ..Self::default()
         };
         let mut machine = Machine::new(&layout.dialect.value);
@@ -135,6 +140,27 @@ impl Repeats {
     #[inline]
     pub fn below(&self) -> &[usize] {
         &self.below
+    }
+
+    /// Whether someone says anything of lines.
+    #[inline]
+    pub fn has_rules(&self) -> bool {
+        !self.rules.is_empty()
+    }
+
+    /// What someone says of lines.
+    pub fn rules(&self) -> &[LineRule] {
+        &self.rules
+    }
+
+    /// Whether only those lines are records of which someone says so.
+    pub fn has_example(&self) -> bool {
+        self.has_example
+    }
+
+    /// The first rule about a line, its end left out.
+    pub fn rule_about(&self, line: &[u8]) -> Option<usize> {
+        self.rules.iter().position(|rule| rule.is_about(line))
     }
 
     /// The headings among the records.

@@ -31,6 +31,8 @@ pub enum Aside {
     Heading,
     /// The heading of a group, whose value the records below it have.
     Carried,
+    /// No record, as someone says.
+    Stated,
     /// The total of a group.
     PartTotal,
     /// A total below the last record.
@@ -63,6 +65,7 @@ impl Aside {
             Self::RepeatedUnits => "repeats the units",
             Self::Heading => "heading among the records",
             Self::Carried => "heading of a group, in a column of its own",
+            Self::Stated => "stated to be no record",
             Self::PartTotal => "total among the records",
             Self::Total => "total line",
             Self::EmptyRecord => "empty record at the end",

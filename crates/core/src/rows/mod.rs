@@ -28,9 +28,11 @@
 
 mod aside;
 mod carry;
+mod role;
 
 pub use aside::Aside;
 pub use carry::Carry;
+pub use role::{Role, Run, runs};
 
 use crate::kind::statistics::trim;
 use crate::layout::Repeats;
@@ -149,6 +151,9 @@ pub trait RecordSink {
     /// Takes lines that are no record: the first one, and how many.
     fn aside(&mut self, _why: Aside, _line: u64, _lines: u64) {}
 
+    /// Takes note that someone said what a line is: the rule (from 0) and the line, besides.
+    fn stated(&mut self, _rule: usize, _line: u64) {}
+
     /// Takes the fields of a line of totals among the records, besides.
     fn totals(&mut self, _line: &Record<'_>) {}
 }
@@ -190,7 +195,11 @@ pub fn each_record(
         let why = match machine.step(text, done.consumed, last) {
             Step::Record => {
                 let own = &text[machine.start()..machine.end()];
-                if repeats.may_be_heading(own) && repeats.headings().is_one(&String::from_utf8_lossy(own)) {
+                if repeats.has_rules() {
+                    stated(machine, text, repeats, at, sink)
+                } else if repeats.may_be_heading(own)
+                    && repeats.headings().is_one(&String::from_utf8_lossy(own))
+                {
                     Some(Aside::Heading)
                 } else {
                     repeats.why(own).or_else(|| repeats.why_record(machine, text))
@@ -230,6 +239,33 @@ pub fn each_record(
             return done;
         }
     }
+}
+
+/// Why the record in the machine is none, where someone says what lines are.
+#[cold]
+fn stated(
+    machine: &Machine,
+    text: &[u8],
+    repeats: &Repeats,
+    line: u64,
+    sink: &mut impl RecordSink,
+) -> Option<Aside> {
+    let own = &text[machine.start()..machine.end()];
+    if let Some(rule) = repeats.rule_about(own) {
+        sink.stated(rule, line);
+        return match repeats.rules()[rule].role {
+            Role::Detail => None,
+            Role::Heading => Some(Aside::Heading),
+            Role::Total => Some(Aside::PartTotal),
+            Role::Page => Some(Aside::RepeatedPreamble),
+            Role::Names | Role::Aside => Some(Aside::Stated),
+        };
+    }
+    if repeats.may_be_heading(own) && repeats.headings().is_one(&String::from_utf8_lossy(own)) {
+        return Some(Aside::Heading);
+    }
+    let why = repeats.why(own).or_else(|| repeats.why_record(machine, text));
+    why.or_else(|| repeats.has_example().then_some(Aside::Heading))
 }
 
 /// Hands on a line that is no record: it may be a heading, or hold totals.

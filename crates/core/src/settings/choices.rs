@@ -1,13 +1,13 @@
 //! Settings become choices: words are read, and mistakes are told with their key.
 
-use super::model::{BlankRows, Carried, LineOrWord, StartsIn};
+use super::model::{BlankRows, Carried, Line as DocketLine, LineOrWord, StartsIn};
 use super::selector::{AsChoice, Selector};
 use super::{BadSetting, Settings};
 use crate::encoding::Encoding;
 use crate::evidence::DecidedBy;
 use crate::kind::{Decimal, Kind};
 use crate::layout::fixed::StartEdit;
-use crate::layout::{HeaderChoice, LayoutChoices, delimiter_from_word};
+use crate::layout::{HeaderChoice, LayoutChoices, LineChoice, LinesMeant, Pattern, delimiter_from_word};
 use crate::reading::{Choices, Scan};
 use crate::record::Unit;
 use crate::settings::docket::Docket;
@@ -61,7 +61,7 @@ pub fn choices(
                 Some(Carried::None) => Some(Vec::new()),
                 _ => read.headings.clone(),
             },
-            heading_lines: Vec::new(),
+            lines: docket.map(lines_meant).transpose()?.unwrap_or_default(),
             carry: read.carry.as_ref().map(|carry| carry.iter().map(|text| Selector::new(text)).collect()),
             header,
             header_by: settings.by("read", "header"),
@@ -77,6 +77,22 @@ pub fn choices(
         scan: read.survey.as_ref().map(survey).transpose()?.unwrap_or_default(),
     };
     Ok((choices, read.lines.as_deref().map(lines).transpose()?))
+}
+
+/// What a docket says of lines.
+fn lines_meant(docket: &Docket) -> Result<Vec<LineChoice>, BadSetting> {
+    let of = |line: &DocketLine| {
+        let lines = match (&line.example, &line.matches) {
+            (Some(example), _) => LinesMeant::Like(example.clone()),
+            (None, Some(pattern)) => {
+                let bad = |why| BadSetting::new("matches", pattern, why);
+                LinesMeant::Match(Pattern::read(pattern).map_err(bad)?)
+            }
+            (None, None) => return Err(BadSetting::new("line", "", "it has neither example nor matches")),
+        };
+        Ok(LineChoice { role: line.role.role(), lines })
+    };
+    docket.lines.iter().map(of).collect()
 }
 
 /// The kinds that a docket gives its columns.

@@ -4,10 +4,10 @@
 //! their [columns](Column). What it leaves out is detected, as ever.
 
 use super::keys::RENAMED;
-use super::model::{Column, Place, Reading};
+use super::model::{Column, Line, LineRole, Place, Reading};
 use super::near::nearest;
 use super::pattern::fits;
-use crate::layout::LayoutKind;
+use crate::layout::{LayoutKind, Pattern};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -35,6 +35,9 @@ pub struct Docket {
     /// Where their rows go.
     #[serde(default)]
     pub place: Place,
+    /// What their lines are.
+    #[serde(default, rename = "line", skip_serializing_if = "Vec::is_empty")]
+    pub lines: Vec<Line>,
     /// Their columns, in the order that the sheet has them in.
     #[serde(default, rename = "column")]
     pub columns: Vec<Column>,
@@ -169,10 +172,38 @@ impl Docket {
         if let (Some(starts), false, None) = (&read.starts, self.columns.is_empty(), &read.names) {
             let count: usize = starts.split('/').map(|line| line.split(',').count()).sum();
             // Each heading has a column, which need not be described.
-            let headings = read.headings.as_ref().map_or(0, Vec::len);
+            let patterns = self.lines.iter().filter(|line| line.role == LineRole::Heading);
+            let patterns = patterns.filter_map(|line| Pattern::read(line.matches.as_ref()?).ok());
+            let named: usize = patterns.map(|pattern| pattern.names().count()).sum();
+            let headings = read.headings.as_ref().map_or(0, Vec::len) + named;
             if !(count..=count + headings).contains(&self.columns.len()) {
                 let why = format!("{count} starts, but {} columns are described", self.columns.len());
                 return Err(wrong("starts", why, None));
+            }
+        }
+        for line in &self.lines {
+            let line_of = |key, value: &str| {
+                line_of_value(text, key, &value.replace('\\', "\\\\")).or(line_of(text, key))
+            };
+            match (&line.example, &line.matches) {
+                (Some(_), None) => {}
+                (None, Some(pattern)) => {
+                    if let Err(why) = Pattern::read(pattern) {
+                        let at = line_of("matches", pattern);
+                        return Err(BadDocket {
+                            line: at,
+                            position: None,
+                            why: format!("matches: {why}"),
+                            instead: None,
+                        });
+                    }
+                }
+                _ => {
+                    let why =
+                        format!("a line of the role {} has either an example or matches", line.role.word());
+                    let at = line_of_value(text, "role", line.role.word());
+                    return Err(BadDocket { line: at, position: None, why, instead: None });
+                }
             }
         }
         let kinds = ["text", "number", "date", "time", "datetime", "boolean", "skip"];
@@ -316,24 +347,30 @@ mod tests {
     fn every_key_that_is_described_is_read() {
         let mut text = String::new();
         let mut part = "";
-        for key in
-            KEYS.iter().filter(|k| !matches!(k.name, "starts" | "starts_in" | "names" | "lines_per_record"))
+        for key in KEYS
+            .iter()
+            .filter(|k| !matches!(k.name, "starts" | "starts_in" | "names" | "lines_per_record" | "matches"))
         {
             if key.part != part {
                 part = key.part;
                 let _ = writeln!(
                     text,
                     "{}",
-                    if part == "column" { "[[column]]".into() } else { format!("[{part}]") }
+                    if matches!(part, "line" | "column") {
+                        format!("[[{part}]]")
+                    } else {
+                        format!("[{part}]")
+                    }
                 );
             }
             let _ = writeln!(text, "{} = {}", key.name, key.example);
         }
         Docket::read(&text).unwrap();
         // And there is none besides: what is told of an unknown key lists them all.
-        for part in ["match", "read", "place", "column"] {
+        for part in ["match", "read", "place", "line", "column"] {
             let list = |why: &str| why.rsplit("there are ").next().unwrap_or("").to_owned();
-            let head = if part == "column" { "[[column]]".to_owned() } else { format!("[{part}]") };
+            let head =
+                if matches!(part, "line" | "column") { format!("[[{part}]]") } else { format!("[{part}]") };
             let bad = Docket::read(&format!("docket = 1\n{head}\nzzz = 1\n")).unwrap_err();
             let known = list(&bad.why);
             let described: Vec<&str> = KEYS.iter().filter(|k| k.part == part).map(|k| k.name).collect();

@@ -257,6 +257,27 @@ pub const KEYS: &[Key] = &[
         "How the sheet spells names of columns that are not called otherwise: in lower or upper case, or with a capital at the beginning.",
     ),
     key(
+        "line",
+        "role",
+        KeyKind::OneOf(&["detail", "heading", "total", "page", "aside"]),
+        "\"total\"",
+        "What such lines are: records, headings of groups, totals, heads of pages, nothing of it. Where details are described, nothing else is a record.",
+    ),
+    key(
+        "line",
+        "example",
+        KeyKind::Text,
+        "\"Subtotal     17    4,890.78\"",
+        "One of them: those that look like it are meant. Details have numbers and dates at the same places; other lines have the same first word.",
+    ),
+    key(
+        "line",
+        "matches",
+        KeyKind::Text,
+        "'^ *Subtotal '",
+        "A regular expression that finds something in them, instead of an example.",
+    ),
+    key(
         "column",
         "name",
         KeyKind::Text,

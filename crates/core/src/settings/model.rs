@@ -1,6 +1,7 @@
 //! What can be said about reading a source and placing its rows: the same in a docket, by options and in a link.
 
 use crate::layout::LayoutKind;
+use crate::rows::Role;
 use serde::{Deserialize, Serialize};
 
 /// How files are read; each key means what the option of that name means.
@@ -171,6 +172,47 @@ words! {
         /// Nowhere.
         None = "none",
     }
+}
+
+words! {
+    /// What lines are to the table.
+    LineRole {
+        /// Records.
+        Detail = "detail",
+        /// Headings of groups.
+        Heading = "heading",
+        /// Totals.
+        Total = "total",
+        /// What comes back at the head of each page.
+        Page = "page",
+        /// Nothing of it.
+        Aside = "aside",
+    }
+}
+
+impl LineRole {
+    /// The same among all that a line can be.
+    pub const fn role(self) -> Role {
+        match self {
+            Self::Detail => Role::Detail,
+            Self::Heading => Role::Heading,
+            Self::Total => Role::Total,
+            Self::Page => Role::Page,
+            Self::Aside => Role::Aside,
+        }
+    }
+}
+
+/// What lines are, by an example or by a pattern.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Line {
+    /// What they are.
+    pub role: LineRole,
+    /// One of them.
+    pub example: Option<String>,
+    /// A regular expression that finds something in them.
+    pub matches: Option<String>,
 }
 
 words! {

@@ -9,10 +9,11 @@ use incola_core::encoding::{self, Detected, Encoding, NotText, Undecodable};
 use incola_core::evidence::{DecidedBy, Decision};
 use incola_core::kind::statistics::Count;
 use incola_core::layout::fixed::{NoSuchStart, from_one};
-use incola_core::layout::{self, Layout, Repeats, after_lines};
+use incola_core::layout::{self, Layout, LayoutChoices, LineRule, LinesMeant, Repeats, after_lines};
+use incola_core::notice::NoticeCode;
 use incola_core::reading::{self, Choices, LineEnd, Reading, Scan};
 use incola_core::record::Machine;
-use incola_core::rows::{Carry, RecordSink, each_record};
+use incola_core::rows::{Carry, RecordSink, Role, Run, each_record, runs};
 use incola_core::settings::BadSetting;
 use incola_core::settings::LineRange;
 use incola_core::settings::selector::Selector;
@@ -38,6 +39,8 @@ pub struct Surveyed {
     pub head: Vec<u8>,
     /// What was counted; for putting several sources together.
     pub survey: Survey,
+    /// For each thing that someone says of lines: those after the last record that are so.
+    pub stated_below: Vec<Count>,
     /// Whether all of it is ASCII, which says nothing about the encoding of what may come.
     pub is_ascii: bool,
     /// Whether the last line has a line end.
@@ -80,6 +83,37 @@ impl Surveyed {
     pub fn carried_down(&self) -> Vec<CarriedDown> {
         let of = |(place, count): (&usize, &Count)| CarriedDown { column: *place, cells: *count };
         self.reading.layout.carried_down.iter().zip(&self.survey.facts.carried_down).map(of).collect()
+    }
+
+    /// What someone says of lines, and the lines that are so.
+    #[must_use]
+    pub fn stated_lines(&self) -> Vec<(&LineRule, Count)> {
+        let layout = &self.reading.layout;
+        let mut counts = vec![Count::default(); layout.line_rules.len()];
+        let before = if counts.is_empty() { 0 } else { layout.lines_before_data as usize };
+        for (number, line) in (1..).zip(self.head.split(|b| *b == b'\n').take(before)) {
+            if let Some(rule) = self.plan.repeats.rule_about(line.trim_ascii_end()) {
+                counts[rule].add(number);
+            }
+        }
+        for more in [&self.survey.facts.stated, &self.stated_below] {
+            for (count, more) in counts.iter_mut().zip(more) {
+                count.line = if count.count == 0 { more.line } else { count.line };
+                count.count += more.count;
+            }
+        }
+        layout.line_rules.iter().zip(counts).collect()
+    }
+
+    /// What each line is to the table, in runs; up to the last line that is listed, where not all are that are set aside.
+    #[must_use]
+    pub fn line_classes(&self) -> Vec<Run> {
+        let reading = &self.reading;
+        let is_cut = reading.notices.iter().any(|notice| notice.code == NoticeCode::MoreSetAside);
+        let last =
+            reading.set_aside.iter().map(|aside| aside.line + aside.lines - 1).max().unwrap_or_default();
+        let lines = if is_cut { last } else { self.survey.lines.max(last) };
+        runs(&reading.layout, &reading.set_aside, lines)
     }
 
     /// Hands the records among the first lines to a sink.
@@ -236,6 +270,9 @@ fn survey_as(
         },
     )?;
     let mut layout = layout::detect(samples.borrowed(), &choices.layout);
+    if layout.line_rules.len() < choices.layout.lines.len() {
+        return Err(no_such_line(&choices.layout, &layout));
+    }
     let names = names(choices, &layout);
     if let Some(carry) = &choices.layout.carry {
         layout.carried_down = carried_down(carry, &names, layout.width)?;
@@ -274,7 +311,9 @@ fn survey_as(
     )
     .map_err(Stop::BadSetting)?;
     let end = if raw.tail.is_empty() { &raw.head } else { &raw.tail };
+    let last = if samples.tail.is_empty() { &samples.head } else { &samples.tail };
     let surveyed = Surveyed {
+        stated_below: stated_below(&plan.repeats, last, reading.layout.footer.lines_before, survey.lines),
         bytes: raw.bytes,
         reading,
         plan,
@@ -288,6 +327,38 @@ fn survey_as(
         is_ended: end.iter().rev().take(3).any(|b| matches!(b, b'\n' | b'\r')),
     };
     Ok((surveyed, high))
+}
+
+/// For each thing that someone says of lines: those that are so in a text after so many lines of it. `line`: the line before them.
+fn stated_below(repeats: &Repeats, text: &[u8], lines_before: u64, line: u64) -> Vec<Count> {
+    let mut counts = vec![Count::default(); repeats.rules().len()];
+    if counts.is_empty() {
+        return counts;
+    }
+    let below = text.split(|b| *b == b'\n').skip(lines_before as usize);
+    for (number, text) in (line + 1..).zip(below) {
+        if let Some(rule) = repeats.rule_about(text.trim_ascii_end()) {
+            counts[rule].add(number);
+        }
+    }
+    counts
+}
+
+/// A line that someone named as an example, and that is blank or not among those that are looked at.
+fn no_such_line(choices: &LayoutChoices, layout: &Layout) -> Stop {
+    let found: Vec<u64> = layout.line_rules.iter().filter_map(|rule| rule.line).collect();
+    let named = choices.lines.iter().filter_map(|choice| match choice.lines {
+        LinesMeant::LikeLine(line) if !found.contains(&line) => Some((choice.role, line)),
+        _ => None,
+    });
+    let (role, line) = named.into_iter().next().unwrap_or((Role::Aside, 0));
+    let key = match role {
+        Role::Detail => "detail_line",
+        Role::Total => "total_line",
+        _ => "heading_line",
+    };
+    let why = "there is no such line among the first ones of the source, or it is empty";
+    Stop::BadSetting(BadSetting::new(key, &line.to_string(), why))
 }
 
 fn too_many_columns(source: &dyn Feed, columns: usize) -> Stop {

@@ -9,6 +9,7 @@ mod other_text;
 mod stacked;
 mod whole;
 
+use super::LineRule;
 use super::measure::column::Column;
 use super::measure::lexicon::Lexicon;
 use super::sample::Sample;
@@ -114,4 +115,6 @@ pub(super) struct Bench<'s, 't> {
     pub(super) lexicon: Lexicon,
     /// Line ends and comments, without a division.
     pub(super) plain: Dialect,
+    /// What someone says of lines.
+    pub(super) rules: Vec<LineRule>,
 }

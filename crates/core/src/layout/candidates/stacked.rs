@@ -382,7 +382,8 @@ fn parts(bench: &mut Bench<'_, '_>, lines: &[&[u8]]) -> LineParts {
     let text = lines.join(&b'\n');
     let sample = Sample::of(Samples { head: &text, ..Samples::default() }, false);
     let plain = Dialect { quote: None, comment_prefix: None, ..bench.plain.clone() };
-    let mut inner = Bench { sample: &sample, lexicon: std::mem::take(&mut bench.lexicon), plain };
+    let mut inner =
+        Bench { sample: &sample, lexicon: std::mem::take(&mut bench.lexicon), plain, rules: Vec::new() };
     let whole = super::whole(&mut inner, None);
     let (words, values) = words_of(lines);
     let numeric = words * 5 < values;

@@ -5,7 +5,7 @@ use super::super::{Footer, Samples, SetAside, Total};
 use super::rows::{Place, Row};
 use super::{Judged, labelled, total};
 use crate::record::{Division, Machine, Multiline};
-use crate::rows::Aside;
+use crate::rows::{Aside, Role};
 
 /// Rows that are looked at, from the end.
 const LOOKED_AT: usize = 60;
@@ -45,7 +45,8 @@ pub(super) fn find(
         if !own(&row) || judged.is_apart(at) {
             continue;
         }
-        let why = if total::says_so(judged.lexicon, row) || total::adds_up(judged, first, at) {
+        let is_stated = judged.stated[at] == Some(Role::Total);
+        let why = if is_stated || total::says_so(judged.lexicon, row) || total::adds_up(judged, first, at) {
             Aside::Total
         } else if row.filled() == 0 {
             Aside::EmptyRecord
@@ -53,8 +54,12 @@ pub(super) fn find(
             Aside::AfterLastRecord
         };
         // Where totals stand among the records, the last one is that of its part.
-        let partial =
-            (first..end).any(|i| !judged.is_apart(i) && total::says_so(judged.lexicon, judged.row(i)));
+        let is_total = |i: usize| {
+            judged.is_total[i]
+                || judged.stated[i] == Some(Role::Total)
+                || total::says_so(judged.lexicon, judged.row(i))
+        };
+        let partial = (first..end).any(|i| !judged.is_apart(i) && is_total(i));
         if why == Aside::Total && footer.total.is_none() && !partial {
             machine.step(sample, row.start, true);
             footer.total =

@@ -366,6 +366,13 @@ fn goes_on_above(judged: &Judged<'_>, at: usize) -> bool {
         return false;
     }
     let open = lower.iter().any(String::is_empty) || !distinct(&lower);
+    // A title with the number of its page.
+    let numbered: Vec<&String> = upper.iter().filter(|t| t.contains(|c: char| c.is_ascii_digit())).collect();
+    let is_paged =
+        matches!(numbered[..], [one] if one.rsplit(' ').next().is_some_and(|n| n.parse::<u32>().is_ok()));
+    if is_paged && !open {
+        return false;
+    }
     if judged.is_fixed() || judged.is_aligned() {
         let filled = upper.iter().filter(|t| !t.is_empty()).count();
         return judged.row(at - 1).cuts <= judged.row(at).cuts.max(1) && (open || filled * 2 >= judged.width);

@@ -1,5 +1,6 @@
 //! Headings of groups in a printed report: lines with a label whose value holds for the records below them.
 
+use super::super::stated_lines::Pattern;
 use super::total::names_total;
 
 /// Longest label, in characters.
@@ -12,6 +13,8 @@ const LEVELS: usize = 8;
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Headings {
     labels: Vec<Label>,
+    /// Regular expressions whose named groups are labels as well.
+    patterns: Vec<Pattern>,
 }
 
 /// What a heading begins with.
@@ -30,6 +33,8 @@ enum LabelForm {
     Words,
     /// The one or the other.
     Any,
+    /// Nothing: it names a group of a pattern.
+    Group,
 }
 
 /// A line that may be a heading.
@@ -77,7 +82,21 @@ impl Headings {
             let text = text.trim();
             Label { text: text.trim_end_matches(':').trim_end().to_owned(), form: LabelForm::Any }
         };
-        Self { labels: labels.iter().map(label).filter(|l| !l.text.is_empty()).collect() }
+        Self {
+            labels: labels.iter().map(label).filter(|l| !l.text.is_empty()).collect(),
+            patterns: Vec::new(),
+        }
+    }
+
+    /// The same, with lines in which a pattern finds something: its named groups are labels too.
+    #[must_use]
+    pub fn with_pattern(mut self, pattern: &Pattern) -> Self {
+        let names = pattern.names();
+        let labels = names.map(|name| Label { text: name.to_owned(), form: LabelForm::Group });
+        let is_new = |label: &Label| self.labels.iter().all(|own| own.text != label.text);
+        self.labels.extend(labels.filter(is_new).collect::<Vec<Label>>());
+        self.patterns.push(pattern.clone());
+        self
     }
 
     /// The labels of a line that is a heading: what comes before colons, or its first word.
@@ -106,7 +125,7 @@ impl Headings {
                 }
             }
         }
-        Self { labels }.with_neighbours(lines)
+        Self { labels, patterns: Vec::new() }.with_neighbours(lines)
     }
 
     /// The same, with lines between the names and the first record that stand beside one of them: groups of which there is only one.
@@ -117,15 +136,18 @@ impl Headings {
         }
         let mut labels: Vec<Label> = Vec::new();
         for line in below {
-            let own =
-                self.labels.iter().filter(|label| Self { labels: vec![(*label).clone()] }.is_one(line.text));
+            let own = self.labels.iter().filter(|label| Self::alone(label).is_one(line.text));
             let before = labels.len();
             labels.extend(own.cloned());
             let word = first_word(line.text).filter(|_| labels.len() == before);
             labels.extend(word.map(|word| Label { text: word.to_owned(), form: LabelForm::Words }));
         }
         let rest = self.labels.into_iter().filter(|label| !labels.contains(label)).collect::<Vec<Label>>();
-        Self { labels: rest.into_iter().chain(labels).take(LEVELS).collect() }
+        Self { labels: rest.into_iter().chain(labels).take(LEVELS).collect(), patterns: Vec::new() }
+    }
+
+    fn alone(label: &Label) -> Self {
+        Self { labels: vec![label.clone()], patterns: Vec::new() }
     }
 
     /// Whether a line begins as one of them does.
@@ -134,12 +156,17 @@ impl Headings {
         let begins = |label: &Label| label.text.bytes().next().map(|b| b.to_ascii_lowercase());
         // Letters beyond ASCII may have another first byte in the other case.
         start.is_some_and(|b| {
-            *b >= 0x80 || self.labels.iter().any(|l| begins(l) == Some(b.to_ascii_lowercase()))
+            *b >= 0x80
+                || !self.patterns.is_empty()
+                || self.labels.iter().any(|l| begins(l) == Some(b.to_ascii_lowercase()))
         })
     }
 
     /// Whether a line is nothing but headings.
     pub fn is_one(&self, line: &str) -> bool {
+        if self.patterns.iter().any(|pattern| pattern.regex().is_match(line.as_bytes())) {
+            return true;
+        }
         let parts = labelled(line);
         let known = |text: &str| self.labels.iter().any(|label| same(text, &label.text));
         match parts[..] {
@@ -166,6 +193,11 @@ impl Headings {
         self.labels.iter().map(|label| label.text.as_str())
     }
 
+    /// Their labels, but for those that patterns name.
+    pub fn labels(&self) -> impl Iterator<Item = &str> {
+        self.labels.iter().filter(|label| label.form != LabelForm::Group).map(|label| label.text.as_str())
+    }
+
     /// The values that a line gives: level (from 0) and text.
     pub fn values<'t>(&self, line: &'t str) -> Vec<(usize, &'t str)> {
         let parts = labelled(line);
@@ -177,6 +209,7 @@ impl Headings {
                 LabelForm::Words if parts.is_empty() => label.value(line),
                 LabelForm::Words => None,
                 LabelForm::Any => own.or_else(|| label.value(line)),
+                LabelForm::Group => self.patterns.iter().find_map(|pattern| pattern.group(&label.text, line)),
             };
             values.extend(value.map(|value| (level, value)));
         }
@@ -425,8 +458,8 @@ mod tests {
             let line = pieces.concat();
             for headings in [
                 Headings::stated(&["Pilot".into(), "Quay".into()]),
-                Headings { labels: vec![Label { text: "Pilot".into(), form: LabelForm::Words }] },
-                Headings { labels: vec![Label { text: "Quay".into(), form: LabelForm::Colon }] },
+                Headings::alone(&Label { text: "Pilot".into(), form: LabelForm::Words }),
+                Headings::alone(&Label { text: "Quay".into(), form: LabelForm::Colon }),
             ] {
                 let values = headings.values(&line);
                 for (level, value) in &values {

@@ -25,10 +25,10 @@ pub(super) use total::says_total;
 
 use super::candidates::{Candidate, Form};
 use super::measure::lexicon::{BLANK, Lexicon};
-use super::{Footer, Samples, lines};
+use super::{Footer, LineRule, Samples, lines};
 use crate::evidence::DecidedBy;
 use crate::record::{Dialect, Division, Step};
-use crate::rows::Aside;
+use crate::rows::{Aside, Role};
 use headings::Line;
 use judge::Judge;
 use rows::{Place, Row, Rows};
@@ -65,6 +65,10 @@ pub(super) struct Judged<'l> {
     is_record: Vec<bool>,
     /// Whether it looks like the heading of a group.
     is_heading: Vec<bool>,
+    /// Whether its figures are the sums of records before it.
+    is_total: Vec<bool>,
+    /// What someone says that it is.
+    stated: Vec<Option<Role>>,
 }
 
 impl Judged<'_> {
@@ -114,6 +118,7 @@ pub(super) fn find(
     candidate: &Candidate,
     lexicon: &mut Lexicon,
     choice: (&HeaderChoice, Option<DecidedBy>),
+    rules: &[LineRule],
 ) -> Furniture {
     let mut rows = Rows::read(samples, &candidate.dialect, lexicon);
     let width = candidate.width.max(1);
@@ -129,7 +134,8 @@ pub(super) fn find(
         .collect();
     let is_placed = is_fixed || matches!(candidate.form, Form::Aligned { .. });
     let has_groups = is_placed && width > 2;
-    let is_heading = if has_groups { repeated_labels(&rows, lexicon) } else { vec![false; rows.rows.len()] };
+    let mut is_heading =
+        if has_groups { repeated_labels(&rows, lexicon) } else { vec![false; rows.rows.len()] };
     let mut is_record: Vec<bool> = rows
         .rows
         .iter()
@@ -141,16 +147,31 @@ pub(super) fn find(
                 && ((*gain >= 0.0 && row.values.len() == width) || (*gain >= 3.0 && !is_fixed))
         })
         .collect();
+    let mut is_total = vec![false; rows.rows.len()];
     if has_groups {
-        let is_total = total::part_totals(&rows.rows, lexicon, width, (&is_record, &is_heading));
+        is_total = total::part_totals(&rows.rows, lexicon, width, (&is_record, &is_heading));
         for (at, _) in is_heading.iter().zip(&is_total).enumerate().filter(|(_, (a, b))| **a || **b) {
             is_record[at] = false;
             gain[at] = gain[at].min(-1.0);
         }
     }
+    let stated = stated(rules, &rows, lexicon);
+    let has_example = rules.iter().any(|rule| rule.role == Role::Detail);
+    obey(&stated, has_example, (&rows, width), &mut is_record, &mut is_heading, &mut gain);
     let dialect = candidate.dialect.clone();
-    let judged =
-        Judged { rows, lexicon, judge, width, form: candidate.form, dialect, gain, is_record, is_heading };
+    let judged = Judged {
+        rows,
+        lexicon,
+        judge,
+        width,
+        form: candidate.form,
+        dialect,
+        gain,
+        is_record,
+        is_heading,
+        is_total,
+        stated,
+    };
     let types = types::find(&judged);
     let (mut header, first) = header::find(samples, candidate, &judged, choice, types.as_deref());
     let (footer, end) = footer::find(samples, candidate, &judged, first, types.as_deref());
@@ -176,6 +197,37 @@ pub(super) fn find(
         strangers,
         filled_among_totals,
         types: types.unwrap_or_default(),
+    }
+}
+
+/// What someone says that each row is.
+fn stated(rules: &[LineRule], rows: &Rows, lexicon: &Lexicon) -> Vec<Option<Role>> {
+    let of = |row: &Row| {
+        let text = lexicon.text(row.text).as_bytes();
+        rules.iter().filter(|_| row.aside.is_none()).find(|rule| rule.is_about(text)).map(|rule| rule.role)
+    };
+    rows.rows.iter().map(of).collect()
+}
+
+/// Judges rows as someone says. Where it is said what records are, nothing else is one.
+fn obey(
+    stated: &[Option<Role>],
+    has_example: bool,
+    (rows, width): (&Rows, usize),
+    is_record: &mut [bool],
+    is_heading: &mut [bool],
+    gain: &mut [f64],
+) {
+    for (at, row) in rows.rows.iter().enumerate().filter(|(_, row)| row.aside.is_none()) {
+        let role = stated[at];
+        if role == Some(Role::Detail) {
+            (is_record[at], is_heading[at]) = (row.values.len() == width, false);
+            gain[at] = gain[at].max(99.0);
+        } else if role.is_some() || has_example {
+            is_record[at] = false;
+            is_heading[at] |= role == Some(Role::Heading);
+            gain[at] = gain[at].min(-9.0);
+        }
     }
 }
 

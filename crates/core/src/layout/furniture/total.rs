@@ -127,7 +127,9 @@ pub(in crate::layout) fn says_total(machine: &Machine, text: &[u8]) -> bool {
 /// Whether a row's own words say that it is a total: one of its texts does, and it leaves fields blank.
 pub(super) fn says_so(lexicon: &Lexicon, row: &Row) -> bool {
     let words = row.values.iter().any(|v| lexicon.get(*v).sort.is_words() && names_total(lexicon.text(*v)));
-    let whole = names_total(lexicon.text(row.text));
+    // Words may run across starts: they end at two blanks.
+    let phrase = lexicon.text(row.text).trim_start().split("  ").next().unwrap_or_default();
+    let whole = names_total(phrase);
     (words || whole) && (row.values.contains(&BLANK) || row.values.len() < 2)
 }
 

@@ -15,6 +15,7 @@ use super::super::measure::structure::{repeat_bits, set_aside};
 use super::super::measure::{ASIDE, lexicon::ValueId};
 use super::{Bench, Candidate, Form};
 use crate::record::{Dialect, Division, Fixed, Unit};
+use crate::rows::Role;
 use coder::{CUT, Coder, Frame, OPEN};
 pub(in crate::layout) use packed::glued;
 use placed::Placed;
@@ -49,7 +50,17 @@ pub(in crate::layout) fn propose(
     let prefix = bench.plain.comment_prefix.clone();
     // Neither comments nor totals behind a mark say where columns are.
     let is_apart = |l: &[u8]| prefix.as_ref().is_some_and(|p| l.starts_with(p)) || lines::is_marked_total(l);
-    let texts: Vec<&[u8]> = bench.sample.filled().filter(|l| !is_apart(l)).collect();
+    // Where someone says what records are, only those do, and what is above them.
+    let has_example = bench.rules.iter().any(|rule| rule.role == Role::Detail);
+    let mut is_below = false;
+    let mut says = |l: &[u8]| match bench.rules.iter().find(|rule| rule.is_about(l)) {
+        Some(rule) => {
+            is_below |= rule.role == Role::Detail;
+            rule.role == Role::Detail
+        }
+        None => !(has_example && is_below),
+    };
+    let texts: Vec<&[u8]> = bench.sample.filled().filter(|l| !is_apart(l) && says(l)).collect();
     let tabs = texts.iter().filter(|l| l.contains(&b'\t')).count();
     if stated.is_none() && (texts.len() < 2 || tabs * 20 > texts.len()) {
         return Vec::new();
