@@ -12,6 +12,20 @@ pub(super) const CP850: &str = "ÇüéâäàåçêëèïîìÄÅÉæÆôöòûù
 pub(super) const CP852: &str = "ÇüéâäůćçłëŐőîŹÄĆÉĹĺôöĽľŚśÖÜŤťŁ×čáíóúĄąŽžĘę¬źČş«»░▒▓│┤ÁÂĚŞ╣║╗╝Żż┐\
 └┴┬├─┼Ăă╚╔╩╦╠═╬¤đĐĎËďŇÍÎě┘┌█▄ŢŮ▀ÓßÔŃńňŠšŔÚŕŰýÝţ´\u{ad}˝˛ˇ˘§÷¸°¨˙űŘř■\u{a0}";
 
+/// Appends the bytes of `text`; what the page lacks is a question mark, and told.
+pub(super) fn encode(high: &str, text: &str, out: &mut Vec<u8>, lacking: &mut impl FnMut(char)) {
+    for c in text.chars() {
+        if c.is_ascii() {
+            out.push(c as u8);
+        } else if let Some(place) = high.chars().position(|own| own == c) {
+            out.push(place as u8 + 0x80);
+        } else {
+            lacking(c);
+            out.push(b'?');
+        }
+    }
+}
+
 /// Appends the characters of `raw` to `text`, `high` being the page's upper half.
 pub(super) fn decode(high: &str, raw: &[u8], text: &mut Vec<u8>) {
     let table: Vec<char> = high.chars().collect();

@@ -216,6 +216,68 @@ impl Encoding {
     }
 }
 
+impl Encoding {
+    /// Encodes a text; appends to `out`. What the encoding lacks is a question mark there, and is told to `lacking`.
+    ///
+    /// ```
+    /// use incola_core::encoding::Encoding;
+    /// let (mut out, mut lacking) = (Vec::new(), Vec::new());
+    /// let latin = Encoding::for_label("windows-1252").unwrap();
+    /// latin.encode("Fähre 魚", &mut out, |c| lacking.push(c));
+    /// assert_eq!((out.as_slice(), lacking), (&b"F\xE4hre ?"[..], vec!['魚']));
+    /// ```
+    pub fn encode(self, text: &str, out: &mut Vec<u8>, mut lacking: impl FnMut(char)) {
+        match self {
+            Self::Utf8 | Self::Utf8Or(_) => out.extend_from_slice(text.as_bytes()),
+            Self::Utf16Le => out.extend(text.encode_utf16().flat_map(u16::to_le_bytes)),
+            Self::Utf16Be => out.extend(text.encode_utf16().flat_map(u16::to_be_bytes)),
+            Self::Cp437 => code_page::encode(code_page::CP437, text, out, &mut lacking),
+            Self::Cp850 => code_page::encode(code_page::CP850, text, out, &mut lacking),
+            Self::Cp852 => code_page::encode(code_page::CP852, text, out, &mut lacking),
+            Self::Legacy(_) if text.is_ascii() => out.extend_from_slice(text.as_bytes()),
+            Self::Legacy(encoding) => encode_legacy(encoding, text, out, &mut lacking),
+        }
+    }
+
+    /// The byte order mark of the encoding; nothing where it has none.
+    pub const fn byte_order_mark(self) -> &'static [u8] {
+        match self {
+            Self::Utf8 | Self::Utf8Or(_) => b"\xEF\xBB\xBF",
+            Self::Utf16Le => b"\xFF\xFE",
+            Self::Utf16Be => b"\xFE\xFF",
+            _ => b"",
+        }
+    }
+}
+
+fn encode_legacy(
+    encoding: &'static rs::Encoding,
+    text: &str,
+    out: &mut Vec<u8>,
+    lacking: &mut impl FnMut(char),
+) {
+    let mut encoder = encoding.new_encoder();
+    let mut at = 0;
+    loop {
+        let room =
+            encoder.max_buffer_length_from_utf8_without_replacement(text.len() - at).unwrap_or(16).max(16);
+        let filled = out.len();
+        out.resize(filled + room, 0);
+        let (result, read, written) =
+            encoder.encode_from_utf8_without_replacement(&text[at..], &mut out[filled..], true);
+        at += read;
+        out.truncate(filled + written);
+        match result {
+            rs::EncoderResult::InputEmpty => return,
+            rs::EncoderResult::OutputFull => {}
+            rs::EncoderResult::Unmappable(c) => {
+                lacking(c);
+                out.push(b'?');
+            }
+        }
+    }
+}
+
 fn decode_legacy(
     encoding: &'static rs::Encoding,
     raw: &[u8],
@@ -261,6 +323,36 @@ mod tests {
         assert_eq!(decoded(mixed, b"F\xE4hre M\xC3\xB6we"), ("F\u{e4}hre M\u{f6}we".into(), 0));
         let sjis = Encoding::for_label("shift_jis").unwrap();
         assert_eq!(decoded(sjis, b"\x8B\x9B\xFF"), ("魚\u{fffd}".into(), 1));
+    }
+
+    #[test]
+    fn what_is_encoded_is_decoded_again() {
+        let text = "Fähre 12,50 € ½";
+        for name in [
+            "utf-8",
+            "utf-16le",
+            "utf-16be",
+            "windows-1252",
+            "iso-8859-15",
+            "cp850",
+            "cp437",
+            "cp852",
+            "shift_jis",
+            "macintosh",
+        ] {
+            let encoding = Encoding::for_label(name).unwrap();
+            let (mut raw, mut lacking) = (Vec::new(), Vec::new());
+            encoding.encode(text, &mut raw, |c| lacking.push(c));
+            let expected: String = text.chars().map(|c| if lacking.contains(&c) { '?' } else { c }).collect();
+            assert_eq!(decoded(encoding, &raw), (expected, 0), "{name}");
+            let known = "Fähre 12,50";
+            assert!(
+                lacking.iter().all(|c| !known.contains(*c) || name == "shift_jis"),
+                "{name}: {lacking:?}"
+            );
+            let mark = encoding.byte_order_mark();
+            assert_eq!(encoding.bom_bytes(mark), mark.len());
+        }
     }
 
     #[test]

@@ -8,7 +8,8 @@ use super::delimited::{Field, FieldEnd, Machine, Step};
 use super::{Division, Multiline};
 
 /// What positions count.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum Unit {
     /// Characters.
     #[default]

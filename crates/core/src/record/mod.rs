@@ -6,11 +6,15 @@
 
 mod delimited;
 mod fixed;
+mod form;
 mod multiline;
 #[cfg(test)]
 mod twin;
+mod write;
 
 pub use delimited::{Dialect, Division, Machine, Oddities, QUOTE_REACH, Step};
 pub use fixed::{Fixed, Unit};
+pub use form::{FieldForm, Quotes, TextForm};
 pub use multiline::{LineParts, LineShape, Multiline};
 pub(crate) use multiline::{is_drawn, split_label};
+pub use write::{RecordWriter, Unwritable};

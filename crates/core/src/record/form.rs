@@ -1,0 +1,177 @@
+//! How a text is written, besides its values: what is needed to write it again.
+
+use super::{Dialect, Division, Fixed, Machine, Step, Unit};
+use crate::kind::statistics::trim;
+use crate::layout::Repeats;
+use serde::{Deserialize, Serialize};
+
+/// Records that are looked at.
+const LOOKED_AT: usize = 4000;
+
+/// How a text is written.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct TextForm {
+    /// The encoding, by its name.
+    pub encoding: String,
+    /// Whether it begins with a byte order mark.
+    pub byte_order_mark: bool,
+    /// What ends a line.
+    pub line_end: String,
+    /// Whether the last line has a line end as well.
+    pub ends_last_line: bool,
+    /// The text before the first record, with its line ends.
+    pub before: String,
+    /// The text after the last record, with its line ends.
+    pub after: String,
+    /// Lines among the records that are no records: they are not written again.
+    pub among: u64,
+    /// What is between fields; nothing: they are at fixed places.
+    pub delimiter: Option<String>,
+    /// The character around fields that hold delimiters or line ends.
+    pub quote: Option<char>,
+    /// Where fields start in a line, from 0.
+    #[serde(default)]
+    pub starts: Vec<usize>,
+    /// What starts count.
+    #[serde(default)]
+    pub unit: Unit,
+    /// How long all lines are, filled up with blanks.
+    pub line_width: Option<usize>,
+    /// The fields of a record.
+    #[serde(default, rename = "field")]
+    pub fields: Vec<FieldForm>,
+}
+
+/// How the values of a field are written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FieldForm {
+    /// When they are in quotes.
+    #[serde(default)]
+    pub quotes: Quotes,
+    /// At a fixed place: where they begin behind the start, if they begin at one place.
+    #[serde(default)]
+    pub indent: usize,
+    /// At a fixed place: where they end behind the start, if they end at one place.
+    pub right: Option<usize>,
+}
+
+/// When a value is in quotes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Quotes {
+    /// Where it holds a delimiter, a quote or a line end.
+    #[default]
+    Needed,
+    /// Also elsewhere, unless it is empty.
+    Filled,
+    /// Always.
+    Always,
+}
+
+/// What was seen of a field.
+#[derive(Clone, Copy, Default)]
+struct Seen {
+    quoted: usize,
+    bare: usize,
+    blank_quoted: usize,
+    blank_bare: usize,
+    left: Option<(usize, usize)>,
+    right: Option<(usize, usize)>,
+}
+
+impl TextForm {
+    /// The form of records that begin a text: how they are quoted, and where their values are. `None`: records of several lines, or
+    /// those that runs of blanks divide, are not written.
+    ///
+    /// ```
+    /// use incola_core::layout::Repeats;
+    /// use incola_core::record::{Dialect, Quotes, TextForm};
+    /// let form = TextForm::of_records(&Dialect::new(","), &Repeats::default(), b"007,\"Grey Heron\"\n012,\"\"\n", 2).unwrap();
+    /// assert_eq!(form.fields.iter().map(|f| f.quotes).collect::<Vec<_>>(), [Quotes::Needed, Quotes::Always]);
+    /// ```
+    pub fn of_records(dialect: &Dialect, repeats: &Repeats, text: &[u8], width: usize) -> Option<Self> {
+        let fixed = match &dialect.division {
+            Division::Delimited if !dialect.runs_as_one && dialect.most_fields.is_none() => None,
+            Division::Fixed(fixed) => Some(fixed),
+            _ => return None,
+        };
+        let mut seen = vec![Seen::default(); width];
+        let mut lengths: Option<(usize, usize)> = None;
+        let mut ends_blank = false;
+        let mut machine = Machine::new(dialect);
+        let (mut at, mut records) = (0, 0);
+        while records < LOOKED_AT {
+            match machine.step(text, at, true) {
+                Step::End | Step::NeedMore => break,
+                Step::Record => {
+                    let line = &text[machine.start()..machine.end()];
+                    if repeats.why(line).is_none() && repeats.why_record(&machine, text).is_none() {
+                        records += 1;
+                        for (place, seen) in seen.iter_mut().enumerate().take(machine.field_count()) {
+                            see(seen, machine.field(text, place), machine.is_quoted(place), fixed);
+                        }
+                        let line = line.strip_suffix(b"\r").unwrap_or(line);
+                        join(&mut lengths, measure(line, fixed));
+                        ends_blank |= line.ends_with(b" ");
+                    }
+                }
+                _ => {}
+            }
+            at = machine.next_start();
+        }
+        let line_width = lengths.filter(|(least, most)| fixed.is_some() && ends_blank && least == most);
+        Some(Self {
+            delimiter: fixed.is_none().then(|| String::from_utf8_lossy(&dialect.delimiter).into_owned()),
+            quote: dialect.quote.filter(|_| fixed.is_none()).map(char::from),
+            starts: fixed.map(|fixed| fixed.starts.clone()).unwrap_or_default(),
+            unit: fixed.map(|fixed| fixed.unit).unwrap_or_default(),
+            line_width: line_width.map(|(least, _)| least),
+            fields: seen.iter().map(|seen| field(*seen, fixed.is_some())).collect(),
+            ..Self::default()
+        })
+    }
+}
+
+/// How long a text is in what starts count.
+pub(super) fn measure(text: &[u8], fixed: Option<&Fixed>) -> usize {
+    let unit = fixed.map(|fixed| fixed.unit).unwrap_or_default();
+    if text.is_ascii() { text.len() } else { String::from_utf8_lossy(text).chars().map(|c| unit.of(c)).sum() }
+}
+
+fn join(range: &mut Option<(usize, usize)>, value: usize) {
+    *range = Some(range.map_or((value, value), |(least, most)| (least.min(value), most.max(value))));
+}
+
+fn see(seen: &mut Seen, field: &[u8], is_quoted: bool, fixed: Option<&Fixed>) {
+    let (value, front) = (trim(field).0, field.len() - field.trim_ascii_start().len());
+    if value.is_empty() {
+        *(if is_quoted { &mut seen.blank_quoted } else { &mut seen.blank_bare }) += 1;
+        return;
+    }
+    *(if is_quoted { &mut seen.quoted } else { &mut seen.bare }) += 1;
+    if fixed.is_some() {
+        join(&mut seen.left, front);
+        join(&mut seen.right, front + measure(value, fixed));
+    }
+}
+
+fn field(seen: Seen, is_fixed: bool) -> FieldForm {
+    let quotes = match seen {
+        _ if is_fixed || seen.quoted + seen.blank_quoted == 0 => Quotes::Needed,
+        Seen { bare: 0, blank_bare: 0, .. } => Quotes::Always,
+        Seen { bare: 0, blank_quoted: 0, .. } if seen.quoted > 0 => Quotes::Filled,
+        _ => Quotes::Needed,
+    };
+    let one =
+        |range: Option<(usize, usize)>| range.filter(|(least, most)| least == most).map(|(least, _)| least);
+    let (left, right) = (one(seen.left), one(seen.right));
+    // Where both are at one place, all values are as long; where neither is, they begin at the left.
+    FieldForm { quotes, indent: left.unwrap_or(0), right: right.filter(|_| left.is_none()) }
+}
+
+impl Unit {
+    /// How long a text is, counted in them.
+    pub fn length(self, text: &str) -> usize {
+        if text.is_ascii() { text.len() } else { text.chars().map(|c| self.of(c)).sum() }
+    }
+}
