@@ -104,7 +104,8 @@ impl LineEnd {
 }
 
 /// Blanks around the values of a column that are the same everywhere, so that they can be written back.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum Pad {
     /// So many blanks in front and behind.
     Fixed(u32, u32),
@@ -149,8 +150,8 @@ impl Pad {
         scratch == field
     }
 
-    /// The field that `value` had, appended to `out`.
-    fn restore(self, value: &[u8], out: &mut Vec<u8>) {
+    /// The field that `value` had, appended to `out`. What the layout puts around it is not.
+    pub fn restore(self, value: &[u8], out: &mut Vec<u8>) {
         let blanks = |out: &mut Vec<u8>, n: usize| out.resize(out.len() + n, b' ');
         let missing = |width: u32| {
             let own =

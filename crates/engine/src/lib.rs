@@ -29,6 +29,7 @@
 //! ```
 
 pub mod cells;
+pub mod export;
 pub mod feed;
 pub mod fingerprints;
 pub mod import;

@@ -304,6 +304,8 @@ pub enum LinkStop {
         /// Why.
         why: String,
     },
+    /// It does not know how its source was written.
+    NoForm,
     /// Its table is nowhere in the workbook.
     TableGone,
     /// Columns of its table are not found.

@@ -95,6 +95,11 @@ impl StyleMap {
         })
     }
 
+    /// How many cell formats there are.
+    pub(crate) fn count(&self) -> u32 {
+        self.cell_formats.texts.len() as u32
+    }
+
     /// The code of a cell format's number format.
     pub(crate) fn code(&self, cell_format: u32) -> String {
         let text = self.cell_formats.texts.get(cell_format as usize).map_or("", String::as_str);

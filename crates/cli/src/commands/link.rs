@@ -364,6 +364,7 @@ fn make_anew(
             rows: 0,
         },
         damage: None,
+        form: None,
         columns: Vec::new(),
         parts: Vec::new(),
         source,

@@ -2,6 +2,7 @@
 
 pub(crate) mod demo;
 pub(crate) mod docket;
+pub(crate) mod export;
 pub(crate) mod import;
 pub(crate) mod inspect;
 pub(crate) mod link;

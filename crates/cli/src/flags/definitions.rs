@@ -39,6 +39,8 @@ pub(crate) enum Command {
     Tally(Box<Tally>),
     /// Write, list and check dockets: readings written down for the next file of the same sort
     Docket(Docket),
+    /// Write a linked table as text again, the way its source was written
+    Export(Export),
     /// Show what changed in the sources of linked tables, and bring the tables up to date around what was changed by hand
     Refresh(Refresh),
     /// List the links of a workbook; point one to another source, end one, or trust one
@@ -114,6 +116,39 @@ pub(crate) struct Tally {
     /// How the sources are read.
     #[command(flatten)]
     pub(crate) read: Read,
+}
+
+/// Options of `export`.
+#[derive(Debug, Args)]
+#[command(after_help = examples(&[
+    ("incola export harbour.xlsx -o calls.csv", "written as its source was: encoding, delimiter, quotes, spellings"),
+    ("incola export harbour.xlsx --check", "would the source come back, byte for byte?"),
+]))]
+pub(crate) struct Export {
+    /// The workbook
+    #[arg(value_name = "WORKBOOK")]
+    pub(crate) book: PathBuf,
+    /// The link, where the workbook has several
+    #[arg(value_name = "LINK")]
+    pub(crate) link: Option<String>,
+    /// The sheet, instead of the link
+    #[arg(long, value_name = "S")]
+    pub(crate) sheet: Option<String>,
+    /// The file to write; `-` for standard output
+    #[arg(short, long, value_name = "F", conflicts_with = "check")]
+    pub(crate) output: Option<PathBuf>,
+    /// Write over a file that is there
+    #[arg(long)]
+    pub(crate) overwrite: bool,
+    /// Write nothing: compare what would be written with the source
+    #[arg(long)]
+    pub(crate) check: bool,
+    /// Write it although cells cannot be written as they are in the sheet
+    #[arg(long)]
+    pub(crate) even_lossy: bool,
+    /// Print what was written as JSON, for programs
+    #[arg(long)]
+    pub(crate) json: bool,
 }
 
 /// Options of `docket`.

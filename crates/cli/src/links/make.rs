@@ -14,6 +14,7 @@ use incola_core::record::{Division, LineParts, Multiline, Unit};
 use incola_core::settings::docket::Docket;
 use incola_core::settings::selector::Selector;
 use incola_core::settings::{self, list_text};
+use incola_engine::export::{self, SourceForm};
 use incola_engine::feed::Feed;
 use incola_engine::import::candidate::Candidate;
 use incola_engine::import::{Slot, Written};
@@ -155,6 +156,7 @@ pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
             key_is_given: made.options.place.key.is_some(),
             rows: made.written.rows,
         },
+        form: form(made),
         damage: Some(Damage::of(&surveyed_all, made.columns, &made.shape.source_names)),
         columns: columns(made.slots, made.columns, made.shape, made.options, made.written),
         parts,
@@ -171,6 +173,16 @@ pub(crate) fn link(made: &mut Made<'_>) -> Result<NewLink> {
         stamps,
         source: only,
     })
+}
+
+/// How the source was written, where there is one and all of it is in the table.
+fn form(made: &Made<'_>) -> Option<SourceForm> {
+    match made.sources {
+        [(_, surveyed)] if surveyed.reading.records == made.written.rows => {
+            export::observe(surveyed, made.columns, &made.shape.source_names)
+        }
+        _ => None,
+    }
 }
 
 /// Says what decides the reading, so that no later file of the link is read in another way for what it happens to hold.

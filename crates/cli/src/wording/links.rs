@@ -20,6 +20,12 @@ pub(crate) fn link(name: &str, why: &LinkStop, book: Option<&Path>) -> Failure {
         LinkStop::Broken { why } => {
             Failure::unreadable(format!("link \u{201c}{name}\u{201d}: its docket is broken: {why}"))
         }
+        LinkStop::NoForm => Failure::protected(format!(
+            "link \u{201c}{name}\u{201d}: it does not hold how its source was written"
+        ))
+        .leaving("nothing was written")
+        .help("reports, records of several lines, columns divided by runs of blanks and tables of several sources cannot be written back")
+        .help("a link of an earlier version knows it from its next import on"),
         LinkStop::TableGone => Failure::protected(format!(
             "{shown}: the table of link \u{201c}{name}\u{201d} is gone from the workbook"
         ))

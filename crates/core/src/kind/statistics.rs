@@ -480,7 +480,8 @@ pub fn trim(field: &[u8]) -> (&[u8], usize) {
 }
 
 /// A value whose writer wrapped it to keep it text.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum Wrap {
     /// `="007"`
     Formula,

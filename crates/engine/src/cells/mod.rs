@@ -2,6 +2,9 @@
 
 mod date_code;
 mod number_code;
+mod spell;
+
+pub use spell::{CellForm, NotSpelled};
 
 use date_code::{date_code, date_locale};
 use incola_core::kind::statistics::{Wrap, trim, unwrap};

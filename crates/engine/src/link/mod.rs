@@ -7,6 +7,7 @@ mod parts;
 pub use damage::Damage;
 pub use parts::{StoredLink, bytes_of, find, prints, read_rows, remove, write};
 
+use crate::export::SourceForm;
 use crate::import::ColumnTally;
 use incola_core::kind::Kind;
 use incola_workbook::serial_date;
@@ -35,6 +36,9 @@ pub struct Link {
     /// What was broken in the source then; nothing: the link is older than that.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub damage: Option<Damage>,
+    /// How its source was written; nothing: it cannot be written like that again, or the link is older than that.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub form: Option<SourceForm>,
     /// The columns that come from the source, in the order in which their fingerprints go into that of a row.
     #[serde(default, rename = "column")]
     pub columns: Vec<LinkedColumn>,

@@ -302,6 +302,7 @@ fn link_now(compared: &Compared, parts: Vec<Part>, range: incola_workbook::Range
     link.name = located.table.clone().unwrap_or_else(|| located.sheet_name.clone());
     link.columns = columns;
     link.damage = Some(source_now.damage());
+    link.form = source_now.form();
     link.parts = parts;
     Ok(link)
 }

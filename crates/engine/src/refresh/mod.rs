@@ -22,6 +22,7 @@ pub use apply::{Applied, apply};
 pub use base::Before;
 pub use compare::{Compared, Comparison, compare};
 pub use decisions::{ConflictMark, Decisions};
+pub(crate) use sheet_side::columns_of;
 pub use sheet_side::{Located, locate};
 pub use source_now::{Chooser, OpenSource, SourceNow};
 

@@ -92,7 +92,7 @@ pub fn locate(book: &mut ExistingBook, link: &Link) -> Result<Located> {
 ///
 /// # Errors
 /// [`LinkStop::ColumnsLost`] if one is not found.
-pub(super) fn columns_of(link: &Link, located: &Located) -> Result<Vec<usize>> {
+pub(crate) fn columns_of(link: &Link, located: &Located) -> Result<Vec<usize>> {
     let wanted: Vec<&str> = link.columns.iter().map(|c| c.heading.as_str()).collect();
     let there: Vec<&str> = located.headings.iter().map(|(_, name)| name.as_str()).collect();
     let mut found: Vec<Option<usize>> = vec![None; wanted.len()];

@@ -2,6 +2,7 @@
 
 use super::Wishes;
 use crate::cells::ColumnWriter;
+use crate::export::{self, SourceForm};
 use crate::feed::{Doing, Feed, Nobody, Watch};
 use crate::fingerprints::{Columns, RecordFingerprints, prints};
 use crate::import::Slot;
@@ -64,6 +65,13 @@ struct Difference {
 }
 
 impl SourceNow {
+    /// How the source is written, where there is one.
+    pub(super) fn form(&self) -> Option<SourceForm> {
+        let [surveyed] = self.surveyed.as_slice() else { return None };
+        let names: Vec<String> = self.reading.columns.iter().map(|column| column.name.clone()).collect();
+        export::observe(surveyed, &self.reading.columns, &names)
+    }
+
     /// Surveys the sources of a link. `from_1904`: whether the workbook counts its days from 1904.
     ///
     /// # Errors

@@ -39,6 +39,8 @@ pub struct Surveyed {
     pub head: Vec<u8>,
     /// What was counted; for putting several sources together.
     pub survey: Survey,
+    /// What follows the last record, decoded.
+    pub below: Vec<u8>,
     /// For each thing that someone says of lines: those after the last record that are so.
     pub stated_below: Vec<Count>,
     /// Whether all of it is ASCII, which says nothing about the encoding of what may come.
@@ -312,7 +314,9 @@ fn survey_as(
     .map_err(Stop::BadSetting)?;
     let end = if raw.tail.is_empty() { &raw.head } else { &raw.tail };
     let last = if samples.tail.is_empty() { &samples.head } else { &samples.tail };
+    let below = after_lines(last, reading.layout.footer.lines_before, lone_cr);
     let surveyed = Surveyed {
+        below: below.map_or_else(Vec::new, |at| last[at..].to_vec()),
         stated_below: stated_below(&plan.repeats, last, reading.layout.footer.lines_before, survey.lines),
         bytes: raw.bytes,
         reading,

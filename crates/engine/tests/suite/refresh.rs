@@ -82,6 +82,7 @@ fn with_link(book: &[u8], written: &Written) -> Vec<u8> {
             key_is_given: true,
             rows: written.rows,
         },
+        form: None,
         damage: None,
         columns: vec![column("Call"), column("Dues")],
         parts: Vec::new(),

@@ -473,6 +473,15 @@ impl ExistingBook {
         &self.names
     }
 
+    /// The codes of the number formats of all cell formats, in their order.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`] if the styles part is none.
+    pub fn number_formats(&self) -> Result<Vec<String>> {
+        let styles = self.style_map()?;
+        Ok((0..styles.count()).map(|format| styles.code(format)).collect())
+    }
+
     /// The code of the number format that a cell format has.
     pub fn number_format_of(&self, cell_format: u32) -> String {
         self.style_map().map_or_else(|_| "General".into(), |styles| styles.code(cell_format))

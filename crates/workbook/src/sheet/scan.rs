@@ -45,6 +45,10 @@ pub trait Scanner: Send {
     /// Takes a row's number (from 1) and its cells in the columns that are wanted. A row without any of them is given too; one that
     /// is not in the sheet is not.
     fn row(&mut self, number: u32, cells: &[CellContent<'_>]);
+
+    /// Takes the places of the cell formats of the same cells, before [`Self::row`] is told of them.
+    #[inline]
+    fn formats(&mut self, _formats: &[u32]) {}
 }
 
 impl Scanner for () {
@@ -55,13 +59,20 @@ impl Scanner for () {
 pub(crate) struct Gathered<'x, 's> {
     scan: &'s Scan<'s>,
     cells: Vec<CellContent<'x>>,
+    formats: Vec<u32>,
     place: usize,
     is_wanted: bool,
 }
 
 impl<'x, 's> Gathered<'x, 's> {
     pub(crate) fn new(scan: &'s Scan<'s>) -> Self {
-        Self { scan, cells: vec![CellContent::Blank; scan.columns.len()], place: 0, is_wanted: false }
+        Self {
+            scan,
+            cells: vec![CellContent::Blank; scan.columns.len()],
+            formats: vec![0; scan.columns.len()],
+            place: 0,
+            is_wanted: false,
+        }
     }
 
     /// Begins a row.
@@ -71,6 +82,7 @@ impl<'x, 's> Gathered<'x, 's> {
         self.place = 0;
         if self.is_wanted {
             self.cells.fill(CellContent::Blank);
+            self.formats.fill(0);
         }
     }
 
@@ -85,6 +97,7 @@ impl<'x, 's> Gathered<'x, 's> {
         }
         if self.scan.columns.get(self.place) == Some(&cell.column) {
             self.cells[self.place] = content(cell);
+            self.formats[self.place] = cell.style;
         }
     }
 
@@ -92,6 +105,7 @@ impl<'x, 's> Gathered<'x, 's> {
     #[inline]
     pub(crate) fn end(&self, number: u32, scanner: &mut impl Scanner) {
         if self.is_wanted {
+            scanner.formats(&self.formats);
             scanner.row(number, &self.cells);
         }
     }

@@ -1,0 +1,238 @@
+//! `incola export`
+
+use super::link::untrusted;
+use super::refresh::chosen;
+use crate::docket::open_to_others;
+use crate::exit_code::ExitCode;
+use crate::failure::{Failure, Result};
+use crate::flags::definitions::Export;
+use crate::io::book_file::read_book;
+use crate::io::source::Source;
+use crate::io::target::folder_of;
+use crate::links::{self, Kept, origin};
+use crate::output::{print, print_receipt};
+use crate::render;
+use crate::render::command::quoted;
+use crate::wording;
+use incola_engine::export::{Exported, export};
+use incola_engine::feed::Feed;
+use incola_engine::refresh::{self, Located};
+use incola_engine::stop::Stop;
+use incola_workbook::ExistingBook;
+use std::io::{self, BufWriter, Write};
+use std::path::Path;
+
+/// Bytes of a source that are compared at once.
+const BLOCK: usize = 1 << 16;
+
+/// What was written, for a page.
+pub(crate) struct Receipt<'r> {
+    pub(crate) book: &'r Path,
+    pub(crate) sheet: &'r str,
+    pub(crate) link: &'r str,
+    /// Where it went; nothing: it was only compared.
+    pub(crate) to: Option<&'r Path>,
+    pub(crate) exported: &'r Exported,
+    pub(crate) form: &'r incola_engine::export::SourceForm,
+    /// Where it differs from the source.
+    pub(crate) compared: Option<Compared>,
+}
+
+/// How what would be written compares with the source.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Compared {
+    /// Byte for byte the same.
+    Same,
+    /// The first difference: line and byte, from 1.
+    Differs { line: u64, byte: u64 },
+}
+
+/// Writes a linked table the way its source was written.
+pub(crate) fn run(options: &Export) -> Result<ExitCode> {
+    let path = &options.book;
+    let mut book = read_book(path)?;
+    let (kept, located) = linked_table(options, path, &mut book)?;
+    let link = kept.link();
+    let Some(form) = &link.form else {
+        return Err(wording::links::link(&link.name, &incola_engine::stop::LinkStop::NoForm, Some(path)));
+    };
+    let mut made = |out: &mut dyn Write| {
+        export(&mut book, link, &located, &mut &mut *out).map_err(|stop| match stop {
+            Stop::Outside(error) => Failure::unreadable(format!("the text cannot be written: {error}"))
+                .leaving("nothing that was there before was changed"),
+            stop => wording::stop::in_table(stop, path),
+        })
+    };
+    let receipt = |exported, to, compared| Receipt {
+        book: path,
+        sheet: &located.sheet_name,
+        link: &link.name,
+        to,
+        exported,
+        form,
+        compared,
+    };
+    if options.check {
+        let source = source_of(&kept, path)?;
+        let mut against = Against::new(&source)?;
+        let exported = made(&mut against)?;
+        let compared = against.outcome()?;
+        show(options, &receipt(&exported, None, Some(compared)))?;
+        let is_same = compared == Compared::Same && exported.lost == 0;
+        return Ok(if is_same { ExitCode::Done } else { ExitCode::NeedsALook });
+    }
+    let Some(to) = &options.output else {
+        return Err(Failure::usage("export needs a file to write: -o FILE")
+            .help("-o - writes to standard output; --check compares with the source and writes nothing"));
+    };
+    if to.as_os_str() == "-" {
+        // What is lost must be known before anything is out.
+        let exported = made(&mut io::sink())?;
+        refuse(options, &receipt(&exported, None, None))?;
+        made(&mut io::stdout().lock())?;
+        return Ok(status(&exported));
+    }
+    if !options.overwrite && to.symlink_metadata().is_ok() {
+        return Err(Failure::protected(format!("{}: the file is there already", to.display()))
+            .leaving("it was not changed")
+            .help("to write over it: --overwrite"));
+    }
+    let failed = |error: &io::Error| Failure::io(to, "write it", error);
+    let file = tempfile::NamedTempFile::new_in(folder_of(to)).map_err(|e| failed(&e))?;
+    let mut out = BufWriter::with_capacity(1 << 20, file);
+    let exported = made(&mut out)?;
+    refuse(options, &receipt(&exported, Some(to), None))?;
+    let file = out.into_inner().map_err(|error| failed(error.error()))?;
+    open_to_others(&file).map_err(|e| failed(&e))?;
+    file.as_file().sync_all().map_err(|e| failed(&e))?;
+    let placed = if options.overwrite { file.persist(to) } else { file.persist_noclobber(to) };
+    placed.map_err(|error| failed(&error.error))?;
+    show(options, &receipt(&exported, Some(to), None))?;
+    Ok(status(&exported))
+}
+
+fn status(exported: &Exported) -> ExitCode {
+    let is_whole = exported.lost == 0 && exported.left_out.is_empty();
+    if is_whole { ExitCode::Done } else { ExitCode::NeedsALook }
+}
+
+/// Stops where the text would not hold what the sheet does.
+fn refuse(options: &Export, receipt: &Receipt<'_>) -> Result<()> {
+    if options.even_lossy || status(receipt.exported) == ExitCode::Done {
+        return Ok(());
+    }
+    Err(Failure::protected(render::export::losses(receipt))
+        .leaving("nothing was written")
+        .help("to write it all the same, with what stands in for such values: --even-lossy"))
+}
+
+fn show(options: &Export, receipt: &Receipt<'_>) -> Result<()> {
+    if options.json {
+        return print(&render::export::json(receipt));
+    }
+    print_receipt(&render::export::page(receipt))
+}
+
+/// The link that is meant, and where its table is.
+fn linked_table(options: &Export, path: &Path, book: &mut ExistingBook) -> Result<(Kept, Located)> {
+    let (all, _) = links::find(path, book)?;
+    let all = chosen(path, all, options.link.as_slice())?;
+    let mut found = Vec::new();
+    for kept in all {
+        let located = refresh::locate(book, kept.link());
+        match &options.sheet {
+            Some(sheet) => {
+                found.extend(
+                    located
+                        .ok()
+                        .filter(|at| at.sheet_name.to_lowercase() == sheet.to_lowercase())
+                        .map(|at| (kept, at)),
+                );
+            }
+            None => found.push((kept, located.map_err(|stop| wording::stop::in_book(stop, path))?)),
+        }
+    }
+    let names: Vec<String> = found.iter().map(|(kept, _)| quoted(&kept.link().name)).collect();
+    let mut found = found.into_iter();
+    match (found.next(), found.next()) {
+        (Some(one), None) => Ok(one),
+        (None, _) => {
+            let of = options
+                .sheet
+                .as_ref()
+                .map_or_else(String::new, |sheet| format!(" in sheet \u{201c}{sheet}\u{201d}"));
+            Err(Failure::usage(format!("{}: it has no linked table{of}", path.display()))
+                .leaving("nothing was written")
+                .help("the links of a workbook: incola link list WORKBOOK; import makes them"))
+        }
+        _ => Err(Failure::usage(format!("{}: it has several linked tables", path.display()))
+            .leaving("nothing was written")
+            .help(format!("name one: {}", names.join(", ")))),
+    }
+}
+
+/// Compares what is written to it with a source.
+struct Against<'s> {
+    bytes: Box<dyn incola_engine::feed::Bytes + 's>,
+    waiting: Vec<u8>,
+    byte: u64,
+    line: u64,
+    differs: Option<(u64, u64)>,
+    failure: Option<Stop>,
+}
+
+/// The source of a link that has one, trusted.
+fn source_of(kept: &Kept, path: &Path) -> Result<Source> {
+    let link = kept.link();
+    if !kept.mirror.trusts(&origin::reads(link, path)) {
+        return Err(untrusted(kept, path));
+    }
+    let [part] = link.parts.as_slice() else {
+        return Err(Failure::usage(format!("link {} has several sources", quoted(&link.name))));
+    };
+    Source::open(&origin::here(&part.at, path), &std::env::temp_dir())
+}
+
+impl<'s> Against<'s> {
+    fn new(source: &'s Source) -> Result<Self> {
+        let bytes = source.bytes_from(0)?;
+        Ok(Self { bytes, waiting: Vec::new(), byte: 0, line: 1, differs: None, failure: None })
+    }
+    fn outcome(mut self) -> Result<Compared> {
+        // What the source has besides.
+        if self.differs.is_none() && self.waiting.is_empty() {
+            self.bytes.fill(&mut self.waiting, BLOCK)?;
+        }
+        if let Some(stop) = self.failure {
+            return Err(stop.into());
+        }
+        let differs = self.differs.or((!self.waiting.is_empty()).then_some((self.line, self.byte + 1)));
+        Ok(differs.map_or(Compared::Same, |(line, byte)| Compared::Differs { line, byte }))
+    }
+}
+
+impl Write for Against<'_> {
+    fn write(&mut self, new: &[u8]) -> io::Result<usize> {
+        while self.differs.is_none() && self.failure.is_none() && self.waiting.len() < new.len() {
+            match self.bytes.fill(&mut self.waiting, new.len().max(BLOCK)) {
+                Ok(0) => break,
+                Ok(_) => {}
+                Err(stop) => self.failure = Some(stop),
+            }
+        }
+        if self.differs.is_none() {
+            let same = new.iter().zip(&self.waiting).take_while(|(a, b)| a == b).count();
+            self.line += memchr::memchr_iter(b'\n', &new[..same]).count() as u64;
+            self.byte += same as u64;
+            if same < new.len() {
+                self.differs = Some((self.line, self.byte + 1));
+            }
+            self.waiting.drain(..same);
+        }
+        Ok(new.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}

@@ -1,0 +1,341 @@
+//! A linked table written as text, the way its source was written.
+
+mod form;
+
+pub use form::{SourceForm, observe};
+
+use crate::cells::{ColumnWriter, NotSpelled};
+use crate::link::Link;
+use crate::refresh::{Located, columns_of};
+use crate::stop::{LinkStop, Result, Stop};
+use incola_core::encoding::Encoding;
+use incola_core::kind::Kind;
+use incola_core::record::{RecordWriter, Unwritable};
+use incola_workbook::number_format::NumberFormat;
+use incola_workbook::{CellContent, CellRef, ExistingBook, Question, Scan, Scanner};
+use std::io::Write;
+
+/// Cells that are listed.
+const LISTED: usize = 100;
+
+/// Why what a cell holds is not in the text as it is in the sheet.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Lost {
+    /// It holds a formula.
+    Formula,
+    /// It holds an error value.
+    Error,
+    /// The encoding lacks a character.
+    Lacks(char),
+    /// It holds what divides fields or lines, and the layout has no quotes.
+    Divides,
+    /// It is longer than the room of its field.
+    TooLong {
+        /// Its length.
+        length: usize,
+        /// The room.
+        room: usize,
+    },
+}
+
+/// A cell that cannot be written as it is.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct LostCell {
+    /// Where it is.
+    pub at: CellRef,
+    /// Its heading.
+    pub heading: String,
+    /// Why.
+    pub why: Lost,
+}
+
+/// What was written.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Exported {
+    /// Records.
+    pub records: u64,
+    /// Rows of the table without any value: they are no records.
+    pub empty_rows: u64,
+    /// Bytes.
+    pub bytes: u64,
+    /// Cells that cannot be written as they are.
+    pub lost: u64,
+    /// The first of them.
+    pub cells: Vec<LostCell>,
+    /// Columns of the source that are not in the sheet: their fields are empty.
+    pub left_out: Vec<String>,
+}
+
+/// What is written: the form of a link, and where its table is.
+struct Plan<'p> {
+    form: &'p SourceForm,
+    encoding: Encoding,
+    /// For each field its writer, its kind and its place in the scan; `None`: the sheet has no such column.
+    fields: Vec<Option<(ColumnWriter, Kind, usize)>>,
+    headings: Vec<String>,
+    columns: Vec<u32>,
+    formats: Vec<NumberFormat>,
+    strings: Strings,
+}
+
+/// The table of strings, one behind the other.
+#[derive(Default)]
+struct Strings {
+    text: Vec<u8>,
+    ends: Vec<usize>,
+}
+
+impl Strings {
+    fn get(&self, place: usize) -> &[u8] {
+        let Some(end) = self.ends.get(place) else { return b"" };
+        &self.text[place.checked_sub(1).map_or(0, |before| self.ends[before])..*end]
+    }
+}
+
+/// Writes the table of a link as its source was written. Rows come in the order of the sheet, hidden ones too.
+///
+/// # Errors
+/// [`LinkStop::NoForm`] if the link does not know how; whatever the workbook or `out` fail with.
+pub fn export(
+    book: &mut ExistingBook,
+    link: &Link,
+    located: &Located,
+    out: &mut impl Write,
+) -> Result<Exported> {
+    let Some(form) = &link.form else { return Err(Stop::link(&link.name, LinkStop::NoForm)) };
+    let plan = plan(book, link, located, form)?;
+    let tables = book.tables(located.sheet).map_err(Stop::Book)?;
+    let has_totals = tables.iter().any(|t| Some(&t.name) == located.table.as_ref() && t.has_totals);
+    let (first, last) = (located.range.from.row + 1, located.range.to.row - u32::from(has_totals));
+    let mut exported = Exported {
+        left_out: (form.cells.iter().zip(&plan.fields))
+            .filter(|(_, field)| field.is_none())
+            .map(|(cell, _)| cell.name.clone())
+            .collect(),
+        ..Exported::default()
+    };
+    let mut writer = Ends { out, form, encoding: plan.encoding, is_open: false, bytes: 0 };
+    writer.begin().map_err(outside)?;
+    let mut failed = None;
+    let scan = Scan { columns: &plan.columns, from: first, to: last };
+    let question = Question { columns: plan.columns.clone(), first_row: first, ..Question::default() };
+    let start = || Rows::new(&plan);
+    book.facts_and(located.sheet, &question, &scan, start, |rows: Rows<'_>| {
+        exported.records += rows.records;
+        exported.empty_rows += rows.empty;
+        exported.lost += rows.lost;
+        let room = LISTED.saturating_sub(exported.cells.len());
+        exported.cells.extend(rows.cells.into_iter().take(room));
+        if failed.is_none() {
+            failed = writer.records(&rows.text).err();
+        }
+    })
+    .map_err(Stop::Book)?;
+    if let Some(error) = failed {
+        return Err(outside(error));
+    }
+    exported.bytes = writer.end().map_err(outside)?;
+    Ok(exported)
+}
+
+fn outside(error: std::io::Error) -> Stop {
+    Stop::Outside(Box::new(error))
+}
+
+fn plan<'p>(
+    book: &mut ExistingBook,
+    link: &Link,
+    located: &Located,
+    form: &'p SourceForm,
+) -> Result<Plan<'p>> {
+    let broken = |why: String| Stop::link(&link.name, LinkStop::Broken { why });
+    let encoding = Encoding::for_label(&form.text.encoding)
+        .ok_or_else(|| broken(format!("there is no encoding {}", form.text.encoding)))?;
+    let places = columns_of(link, located)?;
+    let column_of = |name: &str| {
+        let place = link.columns.iter().position(|column| column.name.as_deref() == Some(name))?;
+        Some(located.headings[places[place]].clone())
+    };
+    let found: Vec<Option<(u32, String)>> = form.cells.iter().map(|cell| column_of(&cell.name)).collect();
+    let mut columns: Vec<u32> = found.iter().flatten().map(|(column, _)| *column).collect();
+    columns.sort_unstable();
+    columns.dedup();
+    let from_1904 = book.is_1904();
+    let fields = form.cells.iter().zip(&found).map(|(cell, found)| {
+        let (column, _) = found.as_ref()?;
+        let kind = Kind::from_word(&cell.kind).unwrap_or(Kind::Text);
+        Some((ColumnWriter::of_form(cell, from_1904), kind, columns.binary_search(column).ok()?))
+    });
+    let fields: Vec<_> = fields.collect();
+    let headings = found.into_iter().map(|found| found.map(|(_, heading)| heading).unwrap_or_default());
+    let headings: Vec<String> = headings.collect();
+    let formats = book.number_formats().map_err(Stop::Book)?;
+    let mut strings = Strings::default();
+    book.shared_strings(|text| {
+        strings.text.extend_from_slice(text.as_bytes());
+        strings.ends.push(strings.text.len());
+    })
+    .map_err(Stop::Book)?;
+    let formats = formats.iter().map(|code| NumberFormat::new(code)).collect();
+    Ok(Plan { form, encoding, fields, headings, columns, formats, strings })
+}
+
+/// Records as they are written, with what is before and after them. The end of a line waits for what follows.
+struct Ends<'o, W> {
+    out: &'o mut W,
+    form: &'o SourceForm,
+    encoding: Encoding,
+    is_open: bool,
+    bytes: u64,
+}
+
+impl<W: Write> Ends<'_, W> {
+    fn put(&mut self, bytes: &[u8]) -> std::io::Result<()> {
+        self.bytes += bytes.len() as u64;
+        self.out.write_all(bytes)
+    }
+
+    fn encoded(&mut self, text: &str) -> std::io::Result<()> {
+        let mut bytes = Vec::new();
+        self.encoding.encode(text, &mut bytes, |_| {});
+        self.put(&bytes)
+    }
+
+    fn begin(&mut self) -> std::io::Result<()> {
+        if self.form.text.byte_order_mark {
+            self.put(self.encoding.byte_order_mark())?;
+        }
+        self.encoded(&self.form.text.before)
+    }
+
+    /// Writes records, of which the last one has a line end.
+    fn records(&mut self, bytes: &[u8]) -> std::io::Result<()> {
+        if bytes.is_empty() {
+            return Ok(());
+        }
+        let mut end = Vec::new();
+        self.encoding.encode(&self.form.text.line_end, &mut end, |_| {});
+        if self.is_open {
+            self.put(&end)?;
+        }
+        self.is_open = true;
+        self.put(&bytes[..bytes.len() - end.len()])
+    }
+
+    fn end(mut self) -> std::io::Result<u64> {
+        let text = &self.form.text;
+        if self.is_open && (text.ends_last_line || !text.after.is_empty()) {
+            self.encoded(&text.line_end)?;
+        }
+        self.encoded(&text.after)?;
+        self.out.flush()?;
+        Ok(self.bytes)
+    }
+}
+
+/// The rows of one block, written.
+struct Rows<'p> {
+    plan: &'p Plan<'p>,
+    text: Vec<u8>,
+    records: u64,
+    empty: u64,
+    lost: u64,
+    cells: Vec<LostCell>,
+    formats: Vec<u32>,
+    fields: Vec<String>,
+    spelled: Vec<u8>,
+    line: Vec<u8>,
+}
+
+impl<'p> Rows<'p> {
+    fn new(plan: &'p Plan<'p>) -> Self {
+        Self {
+            plan,
+            text: Vec::new(),
+            records: 0,
+            empty: 0,
+            lost: 0,
+            cells: Vec::new(),
+            formats: vec![0; plan.columns.len()],
+            fields: vec![String::new(); plan.fields.len()],
+            spelled: Vec::new(),
+            line: Vec::new(),
+        }
+    }
+
+    fn lose(&mut self, row: u32, field: usize, why: Lost) {
+        self.lost += 1;
+        if self.cells.len() < LISTED {
+            let place = self.plan.fields[field].as_ref().map_or(0, |field| field.2);
+            let at = CellRef { row, column: self.plan.columns.get(place).copied().unwrap_or(1) };
+            self.cells.push(LostCell { at, heading: self.plan.headings[field].clone(), why });
+        }
+    }
+}
+
+impl Scanner for Rows<'_> {
+    fn formats(&mut self, formats: &[u32]) {
+        self.formats.copy_from_slice(formats);
+    }
+
+    fn row(&mut self, number: u32, cells: &[CellContent<'_>]) {
+        let plan = self.plan;
+        if cells.iter().all(|cell| *cell == CellContent::Blank) {
+            self.empty += 1;
+            return;
+        }
+        self.records += 1;
+        let mut fields = std::mem::take(&mut self.fields);
+        for (n, field) in plan.fields.iter().enumerate() {
+            let text = &mut fields[n];
+            text.clear();
+            let Some((writer, kind, place)) = field else { continue };
+            let format = plan.formats.get(self.formats[*place] as usize);
+            self.spelled.clear();
+            let spelled =
+                writer.spell(&cells[*place], *kind, format, |n| plan.strings.get(n), &mut self.spelled);
+            text.push_str(&String::from_utf8_lossy(&self.spelled));
+            match spelled {
+                Ok(()) => {}
+                Err(NotSpelled::Formula) => self.lose(number, n, Lost::Formula),
+                Err(NotSpelled::Error) => self.lose(number, n, Lost::Error),
+            }
+        }
+        let mut unwritable = Vec::new();
+        self.line.clear();
+        RecordWriter::new(&plan.form.text)
+            .write(&fields, &mut self.line, |field, why| unwritable.push((field, why)));
+        for (field, why) in unwritable {
+            let why = match why {
+                Unwritable::Divides => Lost::Divides,
+                Unwritable::TooLong { length, room } => Lost::TooLong { length, room },
+            };
+            self.lose(number, field, why);
+        }
+        match std::str::from_utf8(&self.line) {
+            Ok(line) => {
+                let mut is_lacking = false;
+                plan.encoding.encode(line, &mut self.text, |_| is_lacking = true);
+                if is_lacking {
+                    self.find_lacking(number, &fields);
+                }
+            }
+            Err(_) => self.text.extend_from_slice(&self.line),
+        }
+        self.fields = fields;
+    }
+}
+
+impl Rows<'_> {
+    /// Notes the values that hold what the encoding lacks.
+    #[cold]
+    fn find_lacking(&mut self, row: u32, fields: &[String]) {
+        for (n, field) in fields.iter().enumerate() {
+            let (mut first, mut scratch) = (None, Vec::new());
+            self.plan.encoding.encode(field, &mut scratch, |c| first = first.or(Some(c)));
+            if let Some(c) = first {
+                self.lose(row, n, Lost::Lacks(c));
+            }
+        }
+    }
+}
