@@ -113,6 +113,10 @@ pub enum Pad {
     Right(u32),
     /// Filled with blanks behind up to so many characters.
     Left(u32),
+    /// Filled with blanks in front up to so many characters, the second number of which are blanks behind.
+    RightOf(u32, u32),
+    /// Filled with blanks behind up to so many characters, the second number of which are blanks in front.
+    LeftOf(u32, u32),
     /// As many as a fixed layout needs to put a number or a date at its place.
     Layout,
 }
@@ -128,6 +132,10 @@ impl Pad {
             Some(Self::Right(width.0))
         } else if width.0 == width.1 && front.1 == 0 {
             Some(Self::Left(width.0))
+        } else if width.0 == width.1 && behind.0 == behind.1 {
+            Some(Self::RightOf(width.0, behind.0))
+        } else if width.0 == width.1 && front.0 == front.1 {
+            Some(Self::LeftOf(width.0, front.0))
         } else {
             None
         }
@@ -171,6 +179,16 @@ impl Pad {
             Self::Left(width) => {
                 out.extend_from_slice(value);
                 blanks(out, missing(width));
+            }
+            Self::RightOf(width, behind) => {
+                blanks(out, missing(width.saturating_sub(behind)));
+                out.extend_from_slice(value);
+                blanks(out, behind as usize);
+            }
+            Self::LeftOf(width, front) => {
+                blanks(out, front as usize);
+                out.extend_from_slice(value);
+                blanks(out, missing(width.saturating_sub(front)));
             }
             Self::Layout => out.extend_from_slice(value),
         }

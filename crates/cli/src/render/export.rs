@@ -41,12 +41,12 @@ pub(crate) fn page(receipt: &Receipt<'_>) -> String {
         n => format!("; {} left out", counted(n, "empty row is", "empty rows are")),
     };
     row("records", format!("{}{empty}", grouped(exported.records)));
-    if form.text.among > 0 {
+    if exported.lines_gone > 0 {
         row(
             "gone",
             format!(
                 "{} among the records of the source: not written again",
-                counted(form.text.among, "line that was", "lines that were")
+                counted(exported.lines_gone, "line that was", "lines that were")
             ),
         );
     }
@@ -155,7 +155,7 @@ pub(crate) fn json(receipt: &Receipt<'_>) -> String {
         "records": exported.records,
         "empty_rows": exported.empty_rows,
         "bytes": exported.bytes,
-        "lines_not_written_again": receipt.form.text.among,
+        "lines_not_written_again": exported.lines_gone,
         "lost": exported.lost,
         "lost_cells": cells,
         "columns_left_out": exported.left_out,

@@ -29,6 +29,7 @@ mod demo_books;
 mod dockets;
 mod errors;
 mod existing;
+mod export;
 mod generated;
 mod import;
 mod inspect;

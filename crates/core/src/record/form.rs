@@ -3,6 +3,7 @@
 use super::{Dialect, Division, Fixed, Machine, Step, Unit};
 use crate::kind::statistics::trim;
 use crate::layout::Repeats;
+use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 
 /// Records that are looked at.
@@ -23,8 +24,15 @@ pub struct TextForm {
     pub before: String,
     /// The text after the last record, with its line ends.
     pub after: String,
-    /// Lines among the records that are no records: they are not written again.
+    /// Lines among the records that are no records.
     pub among: u64,
+    /// Those of them that are known, with the number of records before each: they are written again as long as there are as many
+    /// records as there were.
+    #[serde(default)]
+    pub lines: Vec<(u64, String)>,
+    /// Records of the source.
+    #[serde(default)]
+    pub records: u64,
     /// What is between fields; nothing: they are at fixed places.
     pub delimiter: Option<String>,
     /// The character around fields that hold delimiters or line ends.
@@ -35,6 +43,9 @@ pub struct TextForm {
     /// What starts count.
     #[serde(default)]
     pub unit: Unit,
+    /// Whether empty fields at the end of a record are left out.
+    #[serde(default)]
+    pub drops_empty_ends: bool,
     /// How long all lines are, filled up with blanks.
     pub line_width: Option<usize>,
     /// The fields of a record.
@@ -43,11 +54,17 @@ pub struct TextForm {
 }
 
 /// How the values of a field are written.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct FieldForm {
     /// When they are in quotes.
     #[serde(default)]
     pub quotes: Quotes,
+    /// Whether quotes inside values are no reason to put them in quotes.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub bare_quotes: bool,
+    /// Blanks that stand for an empty value.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub blank: String,
     /// At a fixed place: where they begin behind the start, if they begin at one place.
     #[serde(default)]
     pub indent: usize,
@@ -69,14 +86,19 @@ pub enum Quotes {
 }
 
 /// What was seen of a field.
-#[derive(Clone, Copy, Default)]
+#[derive(Clone, Default)]
 struct Seen {
     quoted: usize,
     bare: usize,
     blank_quoted: usize,
     blank_bare: usize,
-    left: Option<(usize, usize)>,
-    right: Option<(usize, usize)>,
+    /// How often each edge was met.
+    left: FxHashMap<usize, usize>,
+    right: FxHashMap<usize, usize>,
+    /// What stands for an empty value, if it is always the same.
+    blank: Option<Vec<u8>>,
+    blanks_differ: bool,
+    bare_quotes: bool,
 }
 
 impl TextForm {
@@ -98,6 +120,7 @@ impl TextForm {
         let mut seen = vec![Seen::default(); width];
         let mut lengths: Option<(usize, usize)> = None;
         let mut ends_blank = false;
+        let (mut are_short, mut have_empty_ends) = (0, 0);
         let mut machine = Machine::new(dialect);
         let (mut at, mut records) = (0, 0);
         while records < LOOKED_AT {
@@ -107,8 +130,17 @@ impl TextForm {
                     let line = &text[machine.start()..machine.end()];
                     if repeats.why(line).is_none() && repeats.why_record(&machine, text).is_none() {
                         records += 1;
+                        let count = machine.field_count();
+                        are_short += usize::from(count < width);
+                        let ends_empty = count > 1 && trim(machine.field(text, count - 1)).0.is_empty();
+                        have_empty_ends += usize::from(ends_empty);
                         for (place, seen) in seen.iter_mut().enumerate().take(machine.field_count()) {
-                            see(seen, machine.field(text, place), machine.is_quoted(place), fixed);
+                            see(
+                                seen,
+                                machine.field(text, place),
+                                (machine.is_quoted(place), dialect.quote),
+                                fixed,
+                            );
                         }
                         let line = line.strip_suffix(b"\r").unwrap_or(line);
                         join(&mut lengths, measure(line, fixed));
@@ -126,7 +158,8 @@ impl TextForm {
             starts: fixed.map(|fixed| fixed.starts.clone()).unwrap_or_default(),
             unit: fixed.map(|fixed| fixed.unit).unwrap_or_default(),
             line_width: line_width.map(|(least, _)| least),
-            fields: seen.iter().map(|seen| field(*seen, fixed.is_some())).collect(),
+            drops_empty_ends: are_short > 0 && have_empty_ends == 0,
+            fields: seen.iter().map(|seen| field(seen, fixed.is_some())).collect(),
             ..Self::default()
         })
     }
@@ -142,31 +175,48 @@ fn join(range: &mut Option<(usize, usize)>, value: usize) {
     *range = Some(range.map_or((value, value), |(least, most)| (least.min(value), most.max(value))));
 }
 
-fn see(seen: &mut Seen, field: &[u8], is_quoted: bool, fixed: Option<&Fixed>) {
+fn see(seen: &mut Seen, field: &[u8], (is_quoted, quote): (bool, Option<u8>), fixed: Option<&Fixed>) {
     let (value, front) = (trim(field).0, field.len() - field.trim_ascii_start().len());
     if value.is_empty() {
         *(if is_quoted { &mut seen.blank_quoted } else { &mut seen.blank_bare }) += 1;
+        seen.blanks_differ |= seen.blank.as_ref().is_some_and(|blank| blank != field);
+        seen.blank.get_or_insert_with(|| field.to_vec());
         return;
     }
     *(if is_quoted { &mut seen.quoted } else { &mut seen.bare }) += 1;
+    seen.bare_quotes |= !is_quoted && quote.is_some_and(|quote| value.contains(&quote));
     if fixed.is_some() {
-        join(&mut seen.left, front);
-        join(&mut seen.right, front + measure(value, fixed));
+        *seen.left.entry(front).or_default() += 1;
+        *seen.right.entry(front + measure(value, fixed)).or_default() += 1;
     }
 }
 
-fn field(seen: Seen, is_fixed: bool) -> FieldForm {
+/// The edge at which most values are, and how many.
+fn most(edges: &FxHashMap<usize, usize>) -> (usize, usize) {
+    edges
+        .iter()
+        .map(|(edge, count)| (*edge, *count))
+        .max_by_key(|(edge, count)| (*count, *edge))
+        .unwrap_or_default()
+}
+
+fn field(seen: &Seen, is_fixed: bool) -> FieldForm {
     let quotes = match seen {
         _ if is_fixed || seen.quoted + seen.blank_quoted == 0 => Quotes::Needed,
         Seen { bare: 0, blank_bare: 0, .. } => Quotes::Always,
         Seen { bare: 0, blank_quoted: 0, .. } if seen.quoted > 0 => Quotes::Filled,
         _ => Quotes::Needed,
     };
-    let one =
-        |range: Option<(usize, usize)>| range.filter(|(least, most)| least == most).map(|(least, _)| least);
-    let (left, right) = (one(seen.left), one(seen.right));
-    // Where both are at one place, all values are as long; where neither is, they begin at the left.
-    FieldForm { quotes, indent: left.unwrap_or(0), right: right.filter(|_| left.is_none()) }
+    let blank = seen.blank.as_ref().filter(|_| !seen.blanks_differ && !is_fixed);
+    // Where as many begin at one place as end at one, they begin there.
+    let ((left, lefts), (right, rights)) = (most(&seen.left), most(&seen.right));
+    FieldForm {
+        quotes,
+        bare_quotes: seen.bare_quotes,
+        blank: blank.map(|blank| String::from_utf8_lossy(blank).into_owned()).unwrap_or_default(),
+        indent: if lefts >= rights { left } else { 0 },
+        right: (rights > lefts).then_some(right),
+    }
 }
 
 impl Unit {

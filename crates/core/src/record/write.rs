@@ -1,6 +1,6 @@
 //! Records written as text: what the machine reads, the other way round.
 
-use super::form::{FieldForm, Quotes, TextForm};
+use super::form::{Quotes, TextForm};
 
 /// Why a value cannot be written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -62,12 +62,19 @@ impl<'f> RecordWriter<'f> {
         out: &mut Vec<u8>,
         lost: &mut impl FnMut(usize, Unwritable),
     ) {
-        for (place, field) in fields.iter().enumerate() {
-            let text = field.as_ref();
+        let mut count = fields.len();
+        while self.form.drops_empty_ends && count > 1 && fields[count - 1].as_ref().is_empty() {
+            count -= 1;
+        }
+        for (place, field) in fields[..count].iter().enumerate() {
+            let (mut text, own) = (field.as_ref(), self.form.fields.get(place));
+            if text.is_empty() {
+                text = own.map_or("", |own| own.blank.as_str());
+            }
             if place > 0 {
                 out.extend_from_slice(delimiter.as_bytes());
             }
-            let quotes = self.form.fields.get(place).copied().unwrap_or_default().quotes;
+            let quotes = own.map(|own| own.quotes).unwrap_or_default();
             let divides = |c: char| matches!(c, '\r' | '\n');
             let has_delimiter = !delimiter.is_empty() && text.contains(delimiter);
             let Some(quote) = self.form.quote else {
@@ -80,7 +87,9 @@ impl<'f> RecordWriter<'f> {
                 }
                 continue;
             };
-            let is_needed = has_delimiter || text.contains(|c| c == quote || divides(c));
+            let may_hold_quotes = own.is_some_and(|own| own.bare_quotes) && !text.starts_with(quote);
+            let is_needed =
+                has_delimiter || text.contains(|c| (c == quote && !may_hold_quotes) || divides(c));
             let is_quoted = match quotes {
                 Quotes::Needed => is_needed,
                 Quotes::Filled => is_needed || !text.is_empty(),
@@ -141,7 +150,7 @@ impl<'f> RecordWriter<'f> {
                 }
                 text = &text[..end];
             }
-            let FieldForm { indent, right, .. } = form.fields.get(place).copied().unwrap_or_default();
+            let (indent, right) = form.fields.get(place).map_or((0, None), |own| (own.indent, own.right));
             let most = room.unwrap_or(usize::MAX) - length.min(room.unwrap_or(usize::MAX));
             let offset = right.map_or(indent, |right| right.saturating_sub(length)).min(most);
             fill(out, at, start + offset);
@@ -159,6 +168,7 @@ impl<'f> RecordWriter<'f> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::FieldForm;
     use super::super::{Dialect, Division, Fixed, Machine, Step};
     use super::*;
     use crate::layout::Repeats;

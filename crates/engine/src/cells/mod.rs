@@ -246,7 +246,7 @@ impl ColumnWriter {
             CellContent::Shared(place) => string(*place),
             CellContent::Boolean(value) => fingerprint::boolean(*value),
             CellContent::Error(text) => fingerprint::error(text),
-            CellContent::Formula(text) => fingerprint::formula(text),
+            CellContent::Formula(text, _) => fingerprint::formula(text),
             CellContent::Number(digits) => {
                 let moment = matches!(kind, Kind::Date | Kind::Time | Kind::DateTime)
                     .then(|| self.moment_of(digits, kind))
@@ -274,7 +274,7 @@ impl ColumnWriter {
             CellContent::Blank | CellContent::Shared(_) => String::new(),
             CellContent::Text(bytes) | CellContent::Error(bytes) => text(bytes),
             CellContent::Boolean(value) => self.words[usize::from(*value)].clone(),
-            CellContent::Formula(xml) => {
+            CellContent::Formula(xml, _) => {
                 let tags = text(xml);
                 let inside = tags.split_once('>').and_then(|(_, rest)| rest.rsplit_once("</"));
                 let mut formula = b"=".to_vec();

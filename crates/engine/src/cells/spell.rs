@@ -37,6 +37,9 @@ pub struct CellForm {
     pub pad: Option<Pad>,
     /// How its values are wrapped.
     pub wrap: Option<Wrap>,
+    /// Whether it has no values at all.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub is_empty: bool,
 }
 
 /// Why a cell cannot be spelled.
@@ -70,6 +73,7 @@ impl ColumnWriter {
             picture: self.picture,
             pad: self.pad,
             wrap: self.wrap,
+            is_empty: false,
         }
     }
 
@@ -123,10 +127,15 @@ impl ColumnWriter {
                 out.extend_from_slice(text);
                 result = Err(NotSpelled::Error);
             }
-            CellContent::Formula(xml) => {
-                let open = memchr::memmem::find(xml, b"<v>").map(|at| at + 3);
-                let value = open.and_then(|at| Some(&xml[at..at + memchr::memchr(b'<', &xml[at..])?]));
-                xml::unescape(out, value.unwrap_or_default());
+            CellContent::Formula(_, behind) => {
+                let open = memchr::memmem::find(behind, b"<v>").map(|at| at + 3);
+                let value = open.and_then(|at| Some(&behind[at..at + memchr::memchr(b'<', &behind[at..])?]));
+                let value = value.unwrap_or_default();
+                if value.iter().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'-')) && !value.is_empty() {
+                    self.spell_number(value, kind, format, out);
+                } else {
+                    xml::unescape(out, value);
+                }
                 result = Err(NotSpelled::Formula);
             }
             CellContent::Number(digits) => self.spell_number(digits, kind, format, out),

@@ -3,8 +3,10 @@
 use crate::cells::{CellForm, ColumnWriter};
 use crate::text::Surveyed;
 use incola_core::encoding::Encoding;
+use incola_core::layout::after_lines;
 use incola_core::reading::{ColumnReading, LineEnd};
-use incola_core::record::TextForm;
+use incola_core::record::{Machine, TextForm};
+use incola_core::rows::{Aside, Carry, Flow, Record, RecordSink, each_record};
 use incola_core::survey::MOST_COLUMNS;
 use incola_workbook::Styles;
 use serde::{Deserialize, Serialize};
@@ -22,6 +24,43 @@ pub struct SourceForm {
     pub cells: Vec<CellForm>,
 }
 
+/// Gathers the lines among records that are none, with the number of records before each.
+struct Among<'t> {
+    lines: Vec<&'t [u8]>,
+    records: u64,
+    found: Vec<(u64, String)>,
+}
+
+impl Among<'_> {
+    fn of(surveyed: &Surveyed, text: &[u8]) -> Vec<(u64, String)> {
+        let dialect = &surveyed.plan.dialect;
+        let mut lines = Vec::new();
+        let mut at = 0;
+        while at < text.len() {
+            let next = after_lines(&text[at..], 1, dialect.lone_cr_ends_line).map_or(text.len(), |n| at + n);
+            lines.push(&text[at..next]);
+            at = next;
+        }
+        let mut among = Among { lines, records: 0, found: Vec::new() };
+        let mut machine = Machine::new(dialect);
+        each_record(&mut machine, text, true, &surveyed.plan.repeats, (1, &mut Carry::default()), &mut among);
+        among.found
+    }
+}
+
+impl RecordSink for Among<'_> {
+    fn record(&mut self, _: &Record<'_>) -> Flow {
+        self.records += 1;
+        Flow::Continue(())
+    }
+
+    fn aside(&mut self, _: Aside, line: u64, lines: u64) {
+        let own = self.lines.iter().skip(line as usize - 1).take(lines as usize);
+        let own = own.map(|line| String::from_utf8_lossy(line).trim_end_matches(['\r', '\n']).to_owned());
+        self.found.extend(own.map(|line| (self.records, line)));
+    }
+}
+
 /// How a source was written; `None`: nothing says how to write it again (reports, records of several lines, columns divided by runs of
 /// blanks). `names`: the names of its columns in it.
 pub fn observe(surveyed: &Surveyed, columns: &[ColumnReading], names: &[String]) -> Option<SourceForm> {
@@ -33,8 +72,10 @@ pub fn observe(surveyed: &Surveyed, columns: &[ColumnReading], names: &[String])
     }
     let first = surveyed.data_in_head()?;
     let plan = &surveyed.plan;
+    let is_all = surveyed.is_in_head;
+    let end = if is_all { surveyed.head.len() - surveyed.below.len() } else { surveyed.head.len() };
     let mut text =
-        TextForm::of_records(&plan.dialect, &plan.repeats, &surveyed.head[first..], columns.len())?;
+        TextForm::of_records(&plan.dialect, &plan.repeats, surveyed.head.get(first..end)?, columns.len())?;
     let before = &surveyed.head[..first];
     if before.len() > LONGEST || surveyed.below.len() > LONGEST {
         return None;
@@ -50,9 +91,20 @@ pub fn observe(surveyed: &Surveyed, columns: &[ColumnReading], names: &[String])
     text.ends_last_line = surveyed.is_ended;
     text.before = String::from_utf8_lossy(before).into_owned();
     text.after = String::from_utf8_lossy(&surveyed.below).into_owned();
-    text.among = surveyed.survey.facts.set_aside_lines;
+    text.among = surveyed.survey.facts.set_aside_lines.saturating_sub(surveyed.blank_below);
+    text.records = reading.records;
+    if is_all && text.among > 0 && end - first <= LONGEST * 4 {
+        text.lines = Among::of(surveyed, &surveyed.head[first..end]);
+        let kept: usize = text.lines.iter().map(|(_, line)| line.len()).sum();
+        if kept > LONGEST {
+            text.lines.clear();
+        }
+    }
+    let is_delimited = text.delimiter.is_some();
     let cell = |(column, name): (&ColumnReading, &String)| {
-        ColumnWriter::new(column, &mut Styles::new(), false).form(name, column.rule.kind())
+        let form = ColumnWriter::new(column, &mut Styles::new(), false).form(name, column.rule.kind());
+        // At fixed places the layout puts blanks around values.
+        CellForm { pad: form.pad.filter(|_| is_delimited), is_empty: column.stats.filled == 0, ..form }
     };
     Some(SourceForm { text, cells: columns.iter().zip(names).map(cell).collect() })
 }

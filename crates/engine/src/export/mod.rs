@@ -58,6 +58,8 @@ pub struct Exported {
     pub empty_rows: u64,
     /// Bytes.
     pub bytes: u64,
+    /// Lines among the records of the source that are not written again.
+    pub lines_gone: u64,
     /// Cells that cannot be written as they are.
     pub lost: u64,
     /// The first of them.
@@ -109,25 +111,31 @@ pub fn export(
     let (first, last) = (located.range.from.row + 1, located.range.to.row - u32::from(has_totals));
     let mut exported = Exported {
         left_out: (form.cells.iter().zip(&plan.fields))
-            .filter(|(_, field)| field.is_none())
+            .filter(|(cell, field)| field.is_none() && !cell.is_empty)
             .map(|(cell, _)| cell.name.clone())
             .collect(),
         ..Exported::default()
     };
-    let mut writer = Ends { out, form, encoding: plan.encoding, is_open: false, bytes: 0 };
+    // Where rows were added or taken out, nobody knows where the lines among them belong.
+    let is_as_long =
+        located.range.to.row - u32::from(has_totals) == located.range.from.row + form.text.records as u32;
+    let lines = if is_as_long { &form.text.lines[..] } else { &[] };
+    exported.lines_gone = form.text.among.saturating_sub(lines.len() as u64);
+    let mut writer = Ends { out, form, encoding: plan.encoding, lines, is_open: false, bytes: 0 };
     writer.begin().map_err(outside)?;
     let mut failed = None;
     let scan = Scan { columns: &plan.columns, from: first, to: last };
     let question = Question { columns: plan.columns.clone(), first_row: first, ..Question::default() };
     let start = || Rows::new(&plan);
     book.facts_and(located.sheet, &question, &scan, start, |rows: Rows<'_>| {
+        let before = exported.records;
         exported.records += rows.records;
         exported.empty_rows += rows.empty;
         exported.lost += rows.lost;
         let room = LISTED.saturating_sub(exported.cells.len());
-        exported.cells.extend(rows.cells.into_iter().take(room));
+        exported.cells.extend(rows.cells.iter().take(room).cloned());
         if failed.is_none() {
-            failed = writer.records(&rows.text).err();
+            failed = writer.records(&rows, before).err();
         }
     })
     .map_err(Stop::Book)?;
@@ -185,6 +193,8 @@ struct Ends<'o, W> {
     out: &'o mut W,
     form: &'o SourceForm,
     encoding: Encoding,
+    /// Lines among the records, with the number of records before each.
+    lines: &'o [(u64, String)],
     is_open: bool,
     bytes: u64,
 }
@@ -208,9 +218,9 @@ impl<W: Write> Ends<'_, W> {
         self.encoded(&self.form.text.before)
     }
 
-    /// Writes records, of which the last one has a line end.
-    fn records(&mut self, bytes: &[u8]) -> std::io::Result<()> {
-        if bytes.is_empty() {
+    /// Writes the records of a block, each of which has a line end, after so many others.
+    fn records(&mut self, rows: &Rows<'_>, before: u64) -> std::io::Result<()> {
+        if rows.text.is_empty() {
             return Ok(());
         }
         let mut end = Vec::new();
@@ -219,11 +229,26 @@ impl<W: Write> Ends<'_, W> {
             self.put(&end)?;
         }
         self.is_open = true;
-        self.put(&bytes[..bytes.len() - end.len()])
+        let mut from = 0;
+        for (record, line) in self.lines {
+            let Some(place) = record.checked_sub(before).filter(|place| *place < rows.records) else {
+                continue;
+            };
+            let to = rows.starts.get(place as usize).copied().unwrap_or(from);
+            self.put(&rows.text[from..to])?;
+            from = to;
+            self.encoded(line)?;
+            self.put(&end)?;
+        }
+        self.put(&rows.text[from..rows.text.len() - end.len()])
     }
 
     fn end(mut self) -> std::io::Result<u64> {
         let text = &self.form.text;
+        for (_, line) in self.lines.iter().filter(|(record, _)| *record >= text.records) {
+            self.encoded(&text.line_end)?;
+            self.encoded(line)?;
+        }
         if self.is_open && (text.ends_last_line || !text.after.is_empty()) {
             self.encoded(&text.line_end)?;
         }
@@ -237,6 +262,8 @@ impl<W: Write> Ends<'_, W> {
 struct Rows<'p> {
     plan: &'p Plan<'p>,
     text: Vec<u8>,
+    /// Where each record begins, if something is to be put before one.
+    starts: Vec<usize>,
     records: u64,
     empty: u64,
     lost: u64,
@@ -252,6 +279,7 @@ impl<'p> Rows<'p> {
         Self {
             plan,
             text: Vec::new(),
+            starts: Vec::new(),
             records: 0,
             empty: 0,
             lost: 0,
@@ -285,6 +313,9 @@ impl Scanner for Rows<'_> {
             return;
         }
         self.records += 1;
+        if !plan.form.text.lines.is_empty() {
+            self.starts.push(self.text.len());
+        }
         let mut fields = std::mem::take(&mut self.fields);
         for (n, field) in plan.fields.iter().enumerate() {
             let text = &mut fields[n];

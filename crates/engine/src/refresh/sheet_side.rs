@@ -206,7 +206,7 @@ impl Scanner for Look<'_> {
         let mut remark = None;
         for ((column, place), content) in by_column.iter().zip(contents) {
             let Some(place) = *place else {
-                if !matches!(content, CellContent::Blank | CellContent::Formula(_)) {
+                if !matches!(content, CellContent::Blank | CellContent::Formula(..)) {
                     remark = remark.or(Some(*column));
                 }
                 continue;

@@ -8,12 +8,13 @@ use crate::totals::PrintedTotals;
 use incola_core::encoding::{self, Detected, Encoding, NotText, Undecodable};
 use incola_core::evidence::{DecidedBy, Decision};
 use incola_core::kind::statistics::Count;
+use incola_core::layout::SetAside;
 use incola_core::layout::fixed::{NoSuchStart, from_one};
 use incola_core::layout::{self, Layout, LayoutChoices, LineRule, LinesMeant, Repeats, after_lines};
 use incola_core::notice::NoticeCode;
 use incola_core::reading::{self, Choices, LineEnd, Reading, Scan};
 use incola_core::record::Machine;
-use incola_core::rows::{Carry, RecordSink, Role, Run, each_record, runs};
+use incola_core::rows::{Aside, Carry, RecordSink, Role, Run, each_record, runs};
 use incola_core::settings::BadSetting;
 use incola_core::settings::LineRange;
 use incola_core::settings::selector::Selector;
@@ -41,6 +42,10 @@ pub struct Surveyed {
     pub survey: Survey,
     /// What follows the last record, decoded.
     pub below: Vec<u8>,
+    /// Blank lines at its beginning that the survey counted as lines among the records.
+    pub blank_below: u64,
+    /// Whether the first lines are all there are.
+    pub is_in_head: bool,
     /// For each thing that someone says of lines: those after the last record that are so.
     pub stated_below: Vec<Count>,
     /// Whether all of it is ASCII, which says nothing about the encoding of what may come.
@@ -314,9 +319,14 @@ fn survey_as(
     .map_err(Stop::BadSetting)?;
     let end = if raw.tail.is_empty() { &raw.head } else { &raw.tail };
     let last = if samples.tail.is_empty() { &samples.head } else { &samples.tail };
-    let below = after_lines(last, reading.layout.footer.lines_before, lone_cr);
+    let is_last =
+        |aside: &&SetAside| aside.why == Aside::BlankLine && aside.line + aside.lines == survey.lines + 1;
+    let blank_below = survey.facts.set_aside.last().filter(is_last).map_or(0, |aside| aside.lines);
+    let below = below(last, (reading.layout.footer.lines_before, blank_below), lone_cr);
     let surveyed = Surveyed {
-        below: below.map_or_else(Vec::new, |at| last[at..].to_vec()),
+        below: last[below..].to_vec(),
+        blank_below,
+        is_in_head: raw.tail.is_empty(),
         stated_below: stated_below(&plan.repeats, last, reading.layout.footer.lines_before, survey.lines),
         bytes: raw.bytes,
         reading,
@@ -331,6 +341,24 @@ fn survey_as(
         is_ended: end.iter().rev().take(3).any(|b| matches!(b, b'\n' | b'\r')),
     };
     Ok((surveyed, high))
+}
+
+/// Where a text begins that comes after so many lines of another, with up to so many blank ones right before it.
+fn below(text: &[u8], (lines_before, blank): (u64, u64), lone_cr: bool) -> usize {
+    let mut at = after_lines(text, lines_before, lone_cr).unwrap_or(text.len());
+    for _ in 0..blank {
+        let is_end = |b: &u8| *b == b'\n' || (lone_cr && *b == b'\r');
+        let before = text[..at].strip_suffix(b"\n").unwrap_or(&text[..at]);
+        let before = before.strip_suffix(b"\r").unwrap_or(before);
+        let start = before.iter().rposition(is_end).map_or(0, |end| end + 1);
+        if start == at
+            || !text[start..at].iter().all(|b| matches!(b, b' ' | b'\t' | b'\r' | b'\n' | 0x0C | 0x1A))
+        {
+            break;
+        }
+        at = start;
+    }
+    at
 }
 
 /// For each thing that someone says of lines: those that are so in a text after so many lines of it. `line`: the line before them.

@@ -25,8 +25,8 @@ pub enum CellContent<'x> {
     Boolean(bool),
     /// An error, such as `#N/A`.
     Error(Cow<'x, [u8]>),
-    /// A formula: the element, and all that stands in the cell besides.
-    Formula(&'x [u8]),
+    /// A formula: the element; and what stands behind it, the result.
+    Formula(&'x [u8], &'x [u8]),
 }
 
 /// Which cells are looked at.
@@ -163,8 +163,10 @@ fn content_otherwise<'x>(cell: &RawCell<'x>) -> CellContent<'x> {
             _ => all.iter().find(|t| t.start > open.start && t.closes("f")).map(|t| t.end),
         });
         return match (open, end) {
-            (Some(open), Some(end)) => CellContent::Formula(&cell.inside[open.start..end]),
-            _ => CellContent::Formula(cell.inside),
+            (Some(open), Some(end)) => {
+                CellContent::Formula(&cell.inside[open.start..end], &cell.inside[end..])
+            }
+            _ => CellContent::Formula(cell.inside, b""),
         };
     }
     let read = existing(cell, CellRef { row: 1, column: 1 });

@@ -1,0 +1,216 @@
+//! Linked tables written as text again.
+
+use crate::support::Folder;
+
+const SHEET: &str = "xl/worksheets/sheet1.xml";
+
+/// The demo's files, and what is worth a look in texts, byte for byte.
+fn sources() -> Vec<(&'static str, Vec<u8>)> {
+    let latin = |text: &str| text.chars().map(|c| c as u8).collect::<Vec<u8>>();
+    let utf16 = |text: &str| {
+        [&[0xFF, 0xFE][..], &text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<_>>()].concat()
+    };
+    let rows = |line: &dyn Fn(usize) -> String| (1..30).map(line).collect::<String>();
+    vec![
+        ("demo", include_bytes!("../../demo/port-calls.csv").to_vec()),
+        ("comments and a preamble", include_bytes!("../../demo/moorings.csv").to_vec()),
+        ("a code page, semicolons", include_bytes!("../../demo/agents-852.txt").to_vec()),
+        ("a footer, decimal commas", include_bytes!("../../demo/harbour-dues.txt").to_vec()),
+        ("tabs", include_bytes!("../../demo/radio-log.tsv").to_vec()),
+        ("implied decimals", include_bytes!("../../demo/dues-extract.fix").to_vec()),
+        ("fixed places, units", include_bytes!("../../demo/tide-gauge.log").to_vec()),
+        ("always quoted", rows(&|n| format!("\"{n:03}\",\"{}.50\",\"\"\r\n", n * 3)).into_bytes()),
+        (
+            "text quoted",
+            format!("Berth,Vessel,Dues\n{}", rows(&|n| format!("{n:03},\"Grey \"\"{n}\"\"\",{n}.5\n")))
+                .into_bytes(),
+        ),
+        ("no last line end", rows(&|n| format!("{n:03};Saltwind;{n},50\n")).trim_end().as_bytes().to_vec()),
+        ("empty lines behind", (rows(&|n| format!("{n:03};Saltwind;{n},50\n")) + "\n\n").into_bytes()),
+        ("latin letters", latin(&rows(&|n| format!("{n:03};F\u{e4}hre {n};{n},50\n")))),
+        ("two bytes a character", utf16(&rows(&|n| format!("{n:03}\tF\u{e4}hre {n}\t{n},50\r\n")))),
+        (
+            "a byte order mark",
+            ("\u{feff}Call,Day\n".to_owned() + &rows(&|n| format!("C{n},2031-03-{:02}\n", n % 28 + 1)))
+                .into_bytes(),
+        ),
+        (
+            "empty ends left out",
+            rows(&|n| {
+                if n % 3 == 0 { format!("{n:03};Saltwind\n") } else { format!("{n:03};Saltwind;{n},50\n") }
+            })
+            .into_bytes(),
+        ),
+        ("blanks around values", rows(&|n| format!("{n:03} | Saltwind | {n:>6}.50 |\n")).into_bytes()),
+        (
+            "lines among the records",
+            rows(&|n| {
+                if n % 7 == 0 {
+                    format!("# watch {n}\n\n{n:03},{n}.50\n")
+                } else {
+                    format!("{n:03},{n}.50\n")
+                }
+            })
+            .into_bytes(),
+        ),
+        (
+            "many spellings of a number",
+            rows(&|n| format!("{n:03};{}\n", ["1.234,50", "-7,5", "0", "12"][n % 4])).into_bytes(),
+        ),
+        (
+            "dates with names",
+            rows(&|n| format!("{n:03},{} Mar 2031,{}\n", n % 28 + 1, if n % 2 == 0 { "yes" } else { "no" }))
+                .into_bytes(),
+        ),
+        ("one column", rows(&|n| format!("V{n:04}\n")).into_bytes()),
+    ]
+}
+
+#[test]
+fn a_source_comes_back_byte_for_byte() {
+    for (name, source) in sources() {
+        let folder = Folder::new().with("in.txt", &source);
+        let run = folder.run("import in.txt --into book.xlsx --no-questions");
+        assert!(run.status < 2, "{name}: {}", run.err);
+        let run = folder.run("export book.xlsx --check").expect(0);
+        assert!(run.out.contains("source     the same, byte for byte"), "{name}: {}", run.out);
+        folder.run("export book.xlsx -o out.txt").expect(0);
+        let out = std::fs::read(folder.path("out.txt")).unwrap();
+        assert_eq!(String::from_utf8_lossy(&out), String::from_utf8_lossy(&source), "{name}");
+        assert_eq!(out, source, "{name}");
+    }
+}
+
+/// A workbook with one linked table.
+fn linked() -> Folder {
+    let text = "Call;Berth;Dues;Day\nC1;007;1.234,50;01.03.2031\nC2;012;3,00;02.03.2031\nC3;031;8,25;03.03.2031\nC4;007;9,75;04.03.2031\n";
+    let folder = Folder::new().with("in.txt", text);
+    folder.run("import in.txt --into book.xlsx").expect(0);
+    folder
+}
+
+/// What is exported after a part of the sheet was changed.
+fn exported(folder: &Folder, from: &str, to: &str, options: &str) -> (i32, String, String) {
+    folder.change_part("book.xlsx", SHEET, |sheet| {
+        assert!(sheet.contains(from), "{from} is not in {sheet}");
+        sheet.replacen(from, to, 1)
+    });
+    let run = folder.run(&format!("export book.xlsx -o - {options}"));
+    (run.status, run.out, run.err)
+}
+
+#[test]
+fn what_was_changed_by_hand_is_spelled_as_the_column_is() {
+    for (from, to, line) in [
+        // A number retyped, with the format and without; one with more decimals; a text; a row emptied.
+        ("<v>3</v>", "<v>150.5</v>", "C2;012;150,50;02.03.2031\n"),
+        ("<v>1234.5</v>", "<v>4321.5</v>", "C1;007;4.321,50;01.03.2031\n"),
+        ("<v>8.25</v>", "<v>8.125</v>", "C3;031;8,125;03.03.2031\n"),
+        ("<v>9.75</v>", "<v>-9.75</v>", "C4;007;-9,75;04.03.2031\n"),
+        ("<t>012</t>", "<t>012;5</t>", "C2;\"012;5\";3,00;02.03.2031\n"),
+        ("<t>C4</t>", "<t>C4 \"new\"</t>", "\"C4 \"\"new\"\"\";007;9,75;04.03.2031\n"),
+        ("<v>47909</v>", "<v>47920</v>", "C2;012;3,00;13.03.2031\n"),
+    ] {
+        let (status, out, err) = exported(&linked(), from, to, "");
+        assert_eq!(status, 0, "{to}: {err}");
+        assert!(out.contains(line), "{to}: {out}");
+        assert!(out.starts_with("Call;Berth;Dues;Day\n") && out.lines().count() == 5, "{out}");
+    }
+}
+
+#[test]
+fn what_cannot_be_written_is_listed_and_stops() {
+    for (from, to, said, stand_in) in [
+        ("<v>3</v>", "<f>1+2</f><v>3</v>", "C3 \u{201c}Dues\u{201d}: a formula", "C2;012;3,00"),
+        ("<v>8.25</v>", "<f>1/0</f><v>0</v>", "C4 \u{201c}Dues\u{201d}: a formula", "C3;031;"),
+    ] {
+        let (status, out, err) = exported(&linked(), from, to, "");
+        assert_eq!((status, out.as_str()), (4, ""), "{to}");
+        assert!(err.contains(said) && err.contains("--even-lossy"), "{err}");
+        let (status, out, _) = exported(&linked(), from, to, "--even-lossy");
+        assert_eq!(status, 1);
+        assert!(out.contains(stand_in), "{out}");
+    }
+    // What the encoding lacks, and what is too long for its field.
+    let latin: Vec<u8> = (1..20)
+        .flat_map(|n| format!("{n:03};F\u{e4}hre\n").chars().map(|c| c as u8).collect::<Vec<_>>())
+        .collect();
+    let fixed: String = (1..20).map(|n| format!("{n:03} Saltwind {n:>5}\n")).collect();
+    for (source, from, to, said) in [
+        (
+            latin,
+            "<t>F\u{e4}hre</t>",
+            "<t>F\u{e4}hre \u{2192}</t>",
+            "the encoding lacks \u{201c}\u{2192}\u{201d} (U+2192)",
+        ),
+        (
+            fixed.into_bytes(),
+            "<t>Saltwind</t>",
+            "<t>Saltwind of the North</t>",
+            "21 characters, and its field has room for 9",
+        ),
+    ] {
+        let folder = Folder::new().with("in.txt", source);
+        let starts = if said.contains("room") { " --starts 1,5,14" } else { "" };
+        folder.run(&format!("import in.txt --into book.xlsx --no-questions{starts}"));
+        let (status, _, err) = exported(&folder, from, to, "");
+        assert_eq!(status, 4, "{err}");
+        assert!(err.contains(said), "{err}");
+    }
+}
+
+#[test]
+fn slips_are_told_and_nothing_is_written() {
+    let folder = linked().with("plain.csv", "Call,Berth\nC1,007\nC2,012\n");
+    folder.run("import plain.csv --into plain.xlsx --no-link").expect(0);
+    folder.run("import plain.csv --into book.xlsx").expect(0);
+    folder.write_old("there.txt", "kept");
+    for (words, status, said) in [
+        ("export plain.xlsx -o out.txt", 2, "it has no linked table"),
+        ("export book.xlsx -o out.txt", 2, "it has several linked tables"),
+        ("export book.xlsx nowhere -o out.txt", 2, "it has no link nowhere"),
+        ("export book.xlsx --sheet nowhere -o out.txt", 2, "it has no linked table in sheet"),
+        ("export book.xlsx --sheet in", 2, "export needs a file to write: -o FILE"),
+        ("export book.xlsx --sheet in -o there.txt", 4, "the file is there already"),
+        ("export book.xlsx --sheet in -o no/such/folder.txt", 3, "no/such/folder.txt"),
+        ("export nowhere.xlsx -o out.txt", 3, "nowhere.xlsx"),
+    ] {
+        let run = folder.run(words).expect(status);
+        assert!(run.err.contains(said), "{words}: {}", run.err);
+    }
+    assert_eq!(std::fs::read(folder.path("there.txt")).unwrap(), b"kept");
+    assert!(!folder.path("out.txt").exists());
+    folder.run("export book.xlsx --sheet in -o there.txt --overwrite").expect(0);
+    assert!(std::fs::read(folder.path("there.txt")).unwrap().starts_with(b"Call;Berth"));
+    // A column that is not in the sheet.
+    let folder = linked();
+    folder.run("import in.txt --into two.xlsx --as Berth=skip").expect(0);
+    let run = folder.run("export two.xlsx -o out.txt").expect(4);
+    assert!(
+        run.err.contains("columns of the source that are not in the sheet, their fields are empty: Berth"),
+        "{}",
+        run.err
+    );
+    // The source changed: the check says where.
+    folder.write_old("in.txt", "Call;Berth;Dues;Day\nC1;007;1.234,50;01.03.2031\nC2;013;3,00;02.03.2031\n");
+    let run = folder.run("export book.xlsx --check").expect(1);
+    assert!(run.out.contains("source     differs, first in line 3 (byte 53)"), "{}", run.out);
+    let json = folder.run("export book.xlsx --check --json").expect(1);
+    let json: serde_json::Value = serde_json::from_str(&json.out).unwrap();
+    assert_eq!((json["records"].as_u64(), json["source"]["line"].as_u64()), (Some(4), Some(3)));
+}
+
+#[test]
+fn rows_that_were_added_and_a_refresh_are_written_too() {
+    let folder = Folder::new().with("in.txt", "# list\nCall,Dues\n# first\nC1,1.50\nC2,2.50\n");
+    folder.run("import in.txt --into book.xlsx");
+    folder.run("export book.xlsx -o out.txt").expect(0);
+    assert_eq!(
+        std::fs::read_to_string(folder.path("out.txt")).unwrap(),
+        "# list\nCall,Dues\n# first\nC1,1.50\nC2,2.50\n"
+    );
+    folder.write_old("in.txt", "# list 2\nCall,Dues\n# first\nC1,1.50\nC2,2.75\nC3,9.50\n");
+    folder.run("refresh book.xlsx --all").expect(0);
+    let run = folder.run("export book.xlsx --check").expect(0);
+    assert!(run.out.contains("the same, byte for byte"), "{}", run.out);
+}
