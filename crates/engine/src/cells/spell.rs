@@ -146,7 +146,7 @@ impl ColumnWriter {
         let value = out.split_off(begin);
         match (self.wrap, self.pad) {
             (Some(wrap), _) if matches!(content, CellContent::Text(_) | CellContent::Shared(_)) => {
-                wrap.restore(&value, out)
+                wrap.restore(&value, out);
             }
             (_, Some(pad)) => pad.restore(&value, out),
             _ => out.extend_from_slice(&value),
@@ -168,9 +168,13 @@ impl ColumnWriter {
         let plain = |out: &mut Vec<u8>| {
             out.truncate(begin);
             let decimal = self.locale.decimal.as_bytes();
-            digits
-                .iter()
-                .for_each(|b| if *b == b'.' { out.extend_from_slice(decimal) } else { out.push(*b) });
+            for b in digits {
+                if *b == b'.' {
+                    out.extend_from_slice(decimal);
+                } else {
+                    out.push(*b);
+                }
+            }
         };
         let Some(format) = own.or_else(usual).or(foreign) else { return plain(out) };
         if format.is_date() {

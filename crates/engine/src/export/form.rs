@@ -82,12 +82,12 @@ pub fn observe(surveyed: &Surveyed, columns: &[ColumnReading], names: &[String])
     }
     text.encoding = reading.encoding.value.name();
     text.byte_order_mark = reading.bom_bytes > 0;
-    text.line_end = match reading.line_end {
+    let line_end = match reading.line_end {
         LineEnd::Crlf => "\r\n",
         LineEnd::Cr => "\r",
         _ => "\n",
-    }
-    .to_owned();
+    };
+    line_end.clone_into(&mut text.line_end);
     text.ends_last_line = surveyed.is_ended;
     text.before = String::from_utf8_lossy(before).into_owned();
     text.after = String::from_utf8_lossy(&surveyed.below).into_owned();
