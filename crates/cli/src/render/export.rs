@@ -53,7 +53,7 @@ pub(crate) fn page(receipt: &Receipt<'_>) -> String {
     match receipt.compared {
         Some(Compared::Same) => row("source", "the same, byte for byte".into()),
         Some(Compared::Differs { line, byte }) => {
-            row("source", format!("differs, first in line {} (byte {})", grouped(line), grouped(byte)))
+            row("source", format!("differs, first in line {} (byte {})", grouped(line), grouped(byte)));
         }
         None => {}
     }

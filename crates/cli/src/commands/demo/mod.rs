@@ -302,9 +302,12 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
     code = code.max(obey(&["import", &place("carriers"), "--into", &place("carriers.xlsx")])?);
     code = code.max(correct_a_docket(&folder)?);
     code = code.max(month::tell(&folder)?);
+    code = code.max(month::send_back(&folder)?);
     let books = BOOKS.iter().chain(&["pallet-form.xlsx", "ledger.xlsx"]);
-    let books: Vec<String> =
-        books.chain(&["march/march.xlsx"]).map(|name| format!("  {}\n", place(name))).collect();
+    let books: Vec<String> = books
+        .chain(&["march/march.xlsx", "back/back.xlsx"])
+        .map(|name| format!("  {}\n", place(name)))
+        .collect();
     say(&format!("\nThe workbooks:\n{}", books.concat()))?;
     // The dues hold an order of day and month that cannot be told; the demo itself went as it should.
     Ok(if code <= ExitCode::NeedsALook { ExitCode::Done } else { code })
@@ -399,6 +402,7 @@ fn obey(words: &[&str]) -> Result<ExitCode> {
         }
         Command::Link(options) => crate::commands::link::run(&options.action),
         Command::Tally(options) => crate::commands::tally::run(&options),
+        Command::Export(options) => crate::commands::export::run(&options),
         Command::Docket(options) => crate::commands::docket::run(&options.action),
         _ => Ok(ExitCode::Done),
     }

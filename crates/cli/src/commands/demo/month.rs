@@ -14,6 +14,9 @@ use std::path::{Path, PathBuf};
 /// The calls as they were first sent.
 const CALLS: &str = include_str!("../../../demo/port-calls.csv");
 
+/// The calls of April.
+const APRIL: &str = include_str!("../../../demo/port-calls-april.csv");
+
 /// What the weather office sends.
 const WARNINGS: &str = "Issued,Area,Force,Until\n2031-03-01T06:00,Tolgarth Sound,7,2031-03-01T18:00\n\
     2031-03-02T06:00,Outer Roads,9,2031-03-03T06:00\n2031-03-04T18:00,Tolgarth Sound,6,2031-03-05T06:00\n";
@@ -88,6 +91,38 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     // Both are meant to be refused.
     let is_as_meant = conflict == ExitCode::Protected && reshaped == ExitCode::Protected;
     Ok(if is_as_meant { code } else { ExitCode::Protected })
+}
+
+/// A list is corrected in the sheet and goes back to the system that it came from.
+pub(super) fn send_back(quay: &Path) -> Result<ExitCode> {
+    let folder = quay.join("back");
+    std::fs::create_dir_all(&folder).map_err(|e| Failure::io(&folder, "make the folder", &e))?;
+    let place = |name: &str| folder.join(name).display().to_string();
+    let (list, book, back) = (place("april.csv"), place("back.xlsx"), place("corrected.csv"));
+    for old in [&book, &back].map(PathBuf::from).iter().filter(|old| old.exists()) {
+        std::fs::remove_file(old).map_err(|e| Failure::io(old, "replace it", &e))?;
+    }
+    write(&list, APRIL)?;
+    step("The planner's system takes lists back. This one is imported, and would come back byte for byte.")?;
+    let mut code = obey(&["import", &list, "--into", &book])?;
+    say("\n")?;
+    code = code.max(obey(&["export", &book, "--check"])?);
+    step(
+        "Two amounts are corrected in the sheet. The text is written as the source was, and differs in those.",
+    )?;
+    type_in(&book, FIRST, "J3", &Typed::Number("863.34"))?;
+    type_in(&book, FIRST, "J6", &Typed::Number("1250"))?;
+    say("\n")?;
+    code = code.max(obey(&["export", &book, "-o", &back])?);
+    say("\n")?;
+    let path = PathBuf::from(&back);
+    let corrected = std::fs::read_to_string(&path).map_err(|e| Failure::io(&path, "read it", &e))?;
+    for (number, (was, is)) in (1..).zip(APRIL.lines().zip(corrected.lines())) {
+        if was != is {
+            say(&format!("  line {number}  was  {was}\n          is   {is}\n"))?;
+        }
+    }
+    Ok(code)
 }
 
 /// Remarks and formulas that the clerk keeps beside the table go with their records.
