@@ -62,6 +62,17 @@ fn sources() -> Vec<(&'static str, Vec<u8>)> {
             rows(&|n| format!("{n:03},{} Mar 2031,{}\n", n % 28 + 1, if n % 2 == 0 { "yes" } else { "no" }))
                 .into_bytes(),
         ),
+        ("exponents", rows(&|n| format!("{n:03};{}.3271E-{}\n", n % 9 + 1, n + 10)).into_bytes()),
+        (
+            "line feeds inside values",
+            format!("Call,Remark\r\n{}", rows(&|n| format!("{n:03},\"first\nsecond\"\r\n"))).into_bytes(),
+        ),
+        ("quotes inside values", rows(&|n| format!("{n:03};Saltwind \"{n}\" a\n")).into_bytes()),
+        ("currencies", rows(&|n| format!("{n:03};EUR {n}{n},50;{n} EUR\n")).into_bytes()),
+        (
+            "misfits with blanks",
+            rows(&|n| if n == 9 { "009; -; x\n".into() } else { format!("{n:03}; {n}.5; y\n") }).into_bytes(),
+        ),
         ("one column", rows(&|n| format!("V{n:04}\n")).into_bytes()),
     ]
 }

@@ -120,6 +120,8 @@ impl TextForm {
         let mut seen = vec![Seen::default(); width];
         let mut lengths: Option<(usize, usize)> = None;
         let mut ends_blank = false;
+        // How many records a line feed ends, how many both, how many a carriage return.
+        let mut ends = [0_usize; 3];
         let (mut are_short, mut have_empty_ends) = (0, 0);
         let mut machine = Machine::new(dialect);
         let (mut at, mut records) = (0, 0);
@@ -128,6 +130,9 @@ impl TextForm {
                 Step::End | Step::NeedMore => break,
                 Step::Record => {
                     let line = &text[machine.start()..machine.end()];
+                    let end = &text[machine.end()..machine.next_start()];
+                    ends[usize::from(end.starts_with(b"\r")) + usize::from(end == b"\r")] +=
+                        usize::from(!end.is_empty());
                     if repeats.why(line).is_none() && repeats.why_record(&machine, text).is_none() {
                         records += 1;
                         let count = machine.field_count();
@@ -151,8 +156,11 @@ impl TextForm {
             }
             at = machine.next_start();
         }
+        let line_end = [(ends[0], "\n"), (ends[1], "\r\n"), (ends[2], "\r")];
+        let line_end = line_end.into_iter().max_by_key(|(count, _)| *count).filter(|(count, _)| *count > 0);
         let line_width = lengths.filter(|(least, most)| fixed.is_some() && ends_blank && least == most);
         Some(Self {
+            line_end: line_end.map_or("\n", |(_, end)| end).to_owned(),
             delimiter: fixed.is_none().then(|| String::from_utf8_lossy(&dialect.delimiter).into_owned()),
             quote: dialect.quote.filter(|_| fixed.is_none()).map(char::from),
             starts: fixed.map(|fixed| fixed.starts.clone()).unwrap_or_default(),

@@ -87,7 +87,8 @@ impl<'f> RecordWriter<'f> {
                 }
                 continue;
             };
-            let may_hold_quotes = own.is_some_and(|own| own.bare_quotes) && !text.starts_with(quote);
+            let may_hold_quotes =
+                own.is_some_and(|own| own.bare_quotes) && !(text.starts_with(quote) && text.ends_with(quote));
             let is_needed =
                 has_delimiter || text.contains(|c| (c == quote && !may_hold_quotes) || divides(c));
             let is_quoted = match quotes {

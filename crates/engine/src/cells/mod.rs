@@ -409,6 +409,9 @@ fn serial_millis(day: Option<incola_core::kind::Day>, millis: u32) -> i64 {
 /// Whether digits that a number has are not shown.
 fn shows_fewer(shown: &[u8], digits: &[u8]) -> bool {
     let significant = |text: &[u8]| {
+        // The digits of an exponent are none of the number's own.
+        let is_exponent = |pair: &[u8]| pair[0].is_ascii_digit() && matches!(pair[1], b'E' | b'e');
+        let text = text.windows(2).position(is_exponent).map_or(text, |at| &text[..=at]);
         let digits: Vec<u8> = text.iter().copied().filter(u8::is_ascii_digit).collect();
         let from = digits.iter().position(|d| *d != b'0').unwrap_or(digits.len());
         let to = digits.iter().rposition(|d| *d != b'0').map_or(from, |at| at + 1);

@@ -3,7 +3,7 @@
 use super::number_code::unmark;
 use super::{ColumnWriter, DAY, shows_fewer};
 use incola_core::kind::Kind;
-use incola_core::kind::statistics::Wrap;
+use incola_core::kind::statistics::{Wrap, trim};
 use incola_core::reading::Pad;
 use incola_workbook::number_format::{Locale, NumberFormat};
 use incola_workbook::{CellContent, serial_date, xml};
@@ -140,7 +140,9 @@ impl ColumnWriter {
             }
             CellContent::Number(digits) => self.spell_number(digits, kind, format, out),
         }
-        if out.len() == begin || (self.wrap.is_none() && self.pad.is_none()) {
+        // What does not fit its column was kept with the blanks around it.
+        let has_blanks = trim(&out[begin..]).0.len() < out.len() - begin;
+        if out.len() == begin || has_blanks || (self.wrap.is_none() && self.pad.is_none()) {
             return result;
         }
         let value = out.split_off(begin);

@@ -4,7 +4,7 @@ use crate::cells::{CellForm, ColumnWriter};
 use crate::text::Surveyed;
 use incola_core::encoding::Encoding;
 use incola_core::layout::after_lines;
-use incola_core::reading::{ColumnReading, LineEnd};
+use incola_core::reading::ColumnReading;
 use incola_core::record::{Machine, TextForm};
 use incola_core::rows::{Aside, Carry, Flow, Record, RecordSink, each_record};
 use incola_core::survey::MOST_COLUMNS;
@@ -82,12 +82,6 @@ pub fn observe(surveyed: &Surveyed, columns: &[ColumnReading], names: &[String])
     }
     text.encoding = reading.encoding.value.name();
     text.byte_order_mark = reading.bom_bytes > 0;
-    let line_end = match reading.line_end {
-        LineEnd::Crlf => "\r\n",
-        LineEnd::Cr => "\r",
-        _ => "\n",
-    };
-    line_end.clone_into(&mut text.line_end);
     text.ends_last_line = surveyed.is_ended;
     text.before = String::from_utf8_lossy(before).into_owned();
     text.after = String::from_utf8_lossy(&surveyed.below).into_owned();
