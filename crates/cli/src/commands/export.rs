@@ -22,6 +22,9 @@ use incola_workbook::ExistingBook;
 use std::io::{self, BufWriter, Write};
 use std::path::Path;
 
+/// Bytes of a difference that are shown.
+const SHOWN: usize = 60;
+
 /// Bytes of a source that are compared at once.
 const BLOCK: usize = 1 << 16;
 
@@ -39,12 +42,12 @@ pub(crate) struct Receipt<'r> {
 }
 
 /// How what would be written compares with the source.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Compared {
     /// Byte for byte the same.
     Same,
-    /// The first difference: line and byte, from 1.
-    Differs { line: u64, byte: u64 },
+    /// The first difference: line and byte, from 1; what the source has from there on, and what would be written.
+    Differs { line: u64, byte: u64, source: String, export: String },
 }
 
 /// Writes a linked table the way its source was written.
@@ -77,8 +80,8 @@ pub(crate) fn run(options: &Export) -> Result<ExitCode> {
         let mut against = Against::new(&source)?;
         let exported = made(&mut against)?;
         let compared = against.outcome()?;
-        show(options, &receipt(&exported, None, Some(compared)))?;
         let is_same = compared == Compared::Same && exported.lost == 0;
+        show(options, &receipt(&exported, None, Some(compared)))?;
         return Ok(if is_same { ExitCode::Done } else { ExitCode::NeedsALook });
     }
     let Some(to) = &options.output else {
@@ -177,7 +180,9 @@ struct Against<'s> {
     waiting: Vec<u8>,
     byte: u64,
     line: u64,
-    differs: Option<(u64, u64)>,
+    /// The end of what is the same in the line.
+    same: Vec<u8>,
+    differs: Option<Compared>,
     failure: Option<Stop>,
 }
 
@@ -196,8 +201,30 @@ fn source_of(kept: &Kept, path: &Path) -> Result<Source> {
 impl<'s> Against<'s> {
     fn new(source: &'s Source) -> Result<Self> {
         let bytes = source.bytes_from(0)?;
-        Ok(Self { bytes, waiting: Vec::new(), byte: 0, line: 1, differs: None, failure: None })
+        Ok(Self {
+            bytes,
+            waiting: Vec::new(),
+            byte: 0,
+            line: 1,
+            same: Vec::new(),
+            differs: None,
+            failure: None,
+        })
     }
+    /// The difference that begins here.
+    fn difference(&self, new: &[u8]) -> Compared {
+        let shown = |bytes: &[u8]| {
+            let line = bytes.split(|b| matches!(b, b'\r' | b'\n')).next().unwrap_or_default();
+            String::from_utf8_lossy(&[&self.same, &line[..line.len().min(SHOWN)]].concat()).into_owned()
+        };
+        Compared::Differs {
+            line: self.line,
+            byte: self.byte + 1,
+            source: shown(&self.waiting),
+            export: shown(new),
+        }
+    }
+
     fn outcome(mut self) -> Result<Compared> {
         // What the source has besides.
         if self.differs.is_none() && self.waiting.is_empty() {
@@ -206,8 +233,10 @@ impl<'s> Against<'s> {
         if let Some(stop) = self.failure {
             return Err(stop.into());
         }
-        let differs = self.differs.or((!self.waiting.is_empty()).then_some((self.line, self.byte + 1)));
-        Ok(differs.map_or(Compared::Same, |(line, byte)| Compared::Differs { line, byte }))
+        if self.differs.is_none() && !self.waiting.is_empty() {
+            self.differs = Some(self.difference(b""));
+        }
+        Ok(self.differs.unwrap_or(Compared::Same))
     }
 }
 
@@ -224,10 +253,16 @@ impl Write for Against<'_> {
             let same = new.iter().zip(&self.waiting).take_while(|(a, b)| a == b).count();
             self.line += memchr::memchr_iter(b'\n', &new[..same]).count() as u64;
             self.byte += same as u64;
-            if same < new.len() {
-                self.differs = Some((self.line, self.byte + 1));
-            }
             self.waiting.drain(..same);
+            let of_line = new[..same].rsplit(|b| *b == b'\n').next().unwrap_or_default();
+            if of_line.len() < same {
+                self.same.clear();
+            }
+            self.same.extend_from_slice(of_line);
+            self.same.drain(..self.same.len().saturating_sub(SHOWN / 3));
+            if same < new.len() {
+                self.differs = Some(self.difference(&new[same..]));
+            }
         }
         Ok(new.len())
     }

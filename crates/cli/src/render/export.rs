@@ -15,7 +15,7 @@ const LISTED: usize = 12;
 /// The page.
 pub(crate) fn page(receipt: &Receipt<'_>) -> String {
     let Receipt { exported, form, .. } = receipt;
-    let mut out = match (receipt.to, receipt.compared) {
+    let mut out = match (receipt.to, &receipt.compared) {
         (Some(to), _) => {
             let to = line(&to.display().to_string());
             format!("{}   written, {}\n\n", style::strong(&to), counted(exported.bytes, "byte", "bytes"))
@@ -50,10 +50,12 @@ pub(crate) fn page(receipt: &Receipt<'_>) -> String {
             ),
         );
     }
-    match receipt.compared {
+    match &receipt.compared {
         Some(Compared::Same) => row("source", "the same, byte for byte".into()),
-        Some(Compared::Differs { line, byte }) => {
-            row("source", format!("differs, first in line {} (byte {})", grouped(line), grouped(byte)));
+        Some(Compared::Differs { line: at, byte, source, export }) => {
+            row("source", format!("differs, first in line {} (byte {})", grouped(*at), grouped(*byte)));
+            row("", format!("the source has   {}", line(source)));
+            row("", format!("export writes    {}", line(export)));
         }
         None => {}
     }
@@ -127,7 +129,7 @@ pub(crate) fn losses(receipt: &Receipt<'_>) -> String {
 
 fn why(cell: &LostCell) -> String {
     match cell.why {
-        Lost::Formula => "a formula; what it computed last is written".into(),
+        Lost::Formula => "a formula: only what it computed last can be written".into(),
         Lost::Error => "an error value".into(),
         Lost::Lacks(c) => format!("the encoding lacks \u{201c}{c}\u{201d} (U+{:04X})", c as u32),
         Lost::Divides => "it holds what divides fields or lines, and the layout has no quotes".into(),
@@ -143,9 +145,11 @@ pub(crate) fn json(receipt: &Receipt<'_>) -> String {
         .iter()
         .map(|cell| json!({ "cell": cell.at.to_string(), "column": cell.heading, "why": why(cell) }))
         .collect();
-    let compared = receipt.compared.map(|compared| match compared {
+    let compared = receipt.compared.as_ref().map(|compared| match compared {
         Compared::Same => json!({ "same": true }),
-        Compared::Differs { line, byte } => json!({ "same": false, "line": line, "byte": byte }),
+        Compared::Differs { line, byte, source, export } => {
+            json!({ "same": false, "line": line, "byte": byte, "source": source, "export": export })
+        }
     });
     let value = json!({
         "book": receipt.book.display().to_string(),

@@ -206,6 +206,11 @@ fn slips_are_told_and_nothing_is_written() {
     folder.write_old("in.txt", "Call;Berth;Dues;Day\nC1;007;1.234,50;01.03.2031\nC2;013;3,00;02.03.2031\n");
     let run = folder.run("export book.xlsx --check").expect(1);
     assert!(run.out.contains("source     differs, first in line 3 (byte 53)"), "{}", run.out);
+    let words = run.out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(
+        words.contains("the source has C2;013;3,00;02.03.2031 export writes C2;012;3,00;02.03.2031"),
+        "{words}"
+    );
     let json = folder.run("export book.xlsx --check --json").expect(1);
     let json: serde_json::Value = serde_json::from_str(&json.out).unwrap();
     assert_eq!((json["records"].as_u64(), json["source"]["line"].as_u64()), (Some(4), Some(3)));
