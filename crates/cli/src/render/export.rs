@@ -4,7 +4,7 @@ use super::sanitize::line;
 use super::style;
 use super::text::{counted, grouped};
 use crate::commands::export::{Compared, Receipt};
-use incola_core::layout::delimiter_word;
+use incola_core::layout::{delimiter_word, names_total};
 use incola_core::record::Quotes;
 use incola_engine::export::{Lost, LostCell};
 use serde_json::json;
@@ -41,6 +41,9 @@ pub(crate) fn page(receipt: &Receipt<'_>) -> String {
         n => format!("; {} left out", counted(n, "empty row is", "empty rows are")),
     };
     row("records", format!("{}{empty}", grouped(exported.records)));
+    if form.text.after.lines().any(|line| names_total(&first_words(line))) {
+        row("total", "the one below the records is written as it was, and not computed again".into());
+    }
     if exported.lines_gone > 0 {
         row(
             "gone",
@@ -68,6 +71,13 @@ pub(crate) fn page(receipt: &Receipt<'_>) -> String {
         ));
     }
     out
+}
+
+/// The words that a line begins with.
+fn first_words(line: &str) -> String {
+    let line = line.trim_start_matches(|c: char| !c.is_alphanumeric());
+    let words: String = line.chars().take_while(|c| c.is_alphabetic() || matches!(c, ' ' | '-')).collect();
+    words.trim_end().to_owned()
 }
 
 /// How a source is written, in words.

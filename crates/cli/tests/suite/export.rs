@@ -217,6 +217,17 @@ fn slips_are_told_and_nothing_is_written() {
 }
 
 #[test]
+fn a_total_that_may_be_old_is_told() {
+    let text: String = (1..20).map(|n| format!("C{n};{n},50\n")).collect();
+    for (end, is_told) in [("Total;199,50\n", true), ("", false)] {
+        let folder = Folder::new().with("in.txt", format!("Call;Dues\n{text}{end}"));
+        folder.run("import in.txt --into book.xlsx --no-questions");
+        let run = folder.run("export book.xlsx -o out.txt").expect(0);
+        assert_eq!(run.out.contains("not computed again"), is_told, "{}", run.out);
+    }
+}
+
+#[test]
 fn rows_that_were_added_and_a_refresh_are_written_too() {
     let folder = Folder::new().with("in.txt", "# list\nCall,Dues\n# first\nC1,1.50\nC2,2.50\n");
     folder.run("import in.txt --into book.xlsx");
