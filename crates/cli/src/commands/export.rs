@@ -2,13 +2,14 @@
 
 use super::link::untrusted;
 use super::refresh::chosen;
-use crate::docket::open_to_others;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Export;
+use crate::interrupt;
 use crate::io::book_file::read_book;
+use crate::io::identity::Identity;
 use crate::io::source::Source;
-use crate::io::target::folder_of;
+use crate::io::target::Target;
 use crate::links::{self, Kept, origin};
 use crate::output::{print, print_receipt};
 use crate::render;
@@ -59,10 +60,9 @@ pub(crate) fn run(options: &Export) -> Result<ExitCode> {
     let Some(form) = &link.form else {
         return Err(wording::links::link(&link.name, &incola_engine::stop::LinkStop::NoForm, Some(path)));
     };
-    let mut made = |out: &mut dyn Write| {
-        export(&mut book, link, &located, &mut &mut *out).map_err(|stop| match stop {
-            Stop::Outside(error) => Failure::unreadable(format!("the text cannot be written: {error}"))
-                .leaving("nothing that was there before was changed"),
+    let mut made = |out: &mut dyn Write, to: &Path| {
+        export(&mut book, link, &located, &mut Watched(out)).map_err(|stop| match stop {
+            Stop::Outside(error) => not_written(error, to),
             stop => wording::stop::in_table(stop, path),
         })
     };
@@ -78,7 +78,7 @@ pub(crate) fn run(options: &Export) -> Result<ExitCode> {
     if options.check {
         let source = source_of(&kept, path)?;
         let mut against = Against::new(&source)?;
-        let exported = made(&mut against)?;
+        let exported = made(&mut against, path)?;
         let compared = against.outcome()?;
         let is_same = compared == Compared::Same && exported.lost == 0;
         show(options, &receipt(&exported, None, Some(compared)))?;
@@ -90,28 +90,62 @@ pub(crate) fn run(options: &Export) -> Result<ExitCode> {
     };
     if to.as_os_str() == "-" {
         // What is lost must be known before anything is out.
-        let exported = made(&mut io::sink())?;
+        let exported = made(&mut io::sink(), to)?;
         refuse(options, &receipt(&exported, None, None))?;
-        made(&mut io::stdout().lock())?;
+        let mut out = BufWriter::with_capacity(1 << 20, io::stdout().lock());
+        made(&mut out, Path::new("standard output")).or_else(|failure| match out.flush() {
+            // A reader that went away is no failure.
+            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(Exported::default()),
+            _ => Err(failure),
+        })?;
         return Ok(status(&exported));
     }
-    if !options.overwrite && to.symlink_metadata().is_ok() {
+    let mut target = target(options, to)?;
+    let exported = made(&mut target, to)?;
+    refuse(options, &receipt(&exported, Some(to), None))?;
+    target.commit()?;
+    show(options, &receipt(&exported, Some(to), None))?;
+    Ok(status(&exported))
+}
+
+/// The file that is written: a new one, or one that is replaced as was said. The workbook itself never is.
+fn target(options: &Export, to: &Path) -> Result<Target> {
+    let Ok(stood) = Identity::at(to) else { return Target::create(to) };
+    if Identity::at(&options.book).is_ok_and(|book| book == stood) {
+        return Err(Failure::usage(format!("{}: this is the workbook", to.display()))
+            .leaving("it was not changed")
+            .help("choose another name with -o"));
+    }
+    if !options.overwrite {
         return Err(Failure::protected(format!("{}: the file is there already", to.display()))
             .leaving("it was not changed")
             .help("to write over it: --overwrite"));
     }
-    let failed = |error: &io::Error| Failure::io(to, "write it", error);
-    let file = tempfile::NamedTempFile::new_in(folder_of(to)).map_err(|e| failed(&e))?;
-    let mut out = BufWriter::with_capacity(1 << 20, file);
-    let exported = made(&mut out)?;
-    refuse(options, &receipt(&exported, Some(to), None))?;
-    let file = out.into_inner().map_err(|error| failed(error.error()))?;
-    open_to_others(&file).map_err(|e| failed(&e))?;
-    file.as_file().sync_all().map_err(|e| failed(&e))?;
-    let placed = if options.overwrite { file.persist(to) } else { file.persist_noclobber(to) };
-    placed.map_err(|error| failed(&error.error))?;
-    show(options, &receipt(&exported, Some(to), None))?;
-    Ok(status(&exported))
+    Target::back(to, stood)
+}
+
+/// What is written, as long as nobody interrupts it.
+struct Watched<'w>(&'w mut dyn Write);
+
+impl Write for Watched<'_> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        interrupt::check().map_err(io::Error::other)?;
+        self.0.write(bytes)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.0.flush()
+    }
+}
+
+/// Why the text could not be written.
+fn not_written(error: Box<dyn std::error::Error + Send + Sync>, to: &Path) -> Failure {
+    let error = match error.downcast::<io::Error>().map(|error| error.downcast::<Failure>()) {
+        Ok(Ok(failure)) => return failure,
+        Ok(Err(error)) => error,
+        Err(error) => return Failure::unreadable(error.to_string()),
+    };
+    Failure::io(to, "write it", &error).leaving("nothing that was there before was changed")
 }
 
 fn status(exported: &Exported) -> ExitCode {

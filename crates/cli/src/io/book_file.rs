@@ -50,7 +50,6 @@ pub(crate) fn not_changed(path: &Path, error: &incola_workbook::Error) -> Failur
         _ => Failure::unreadable(what),
     }
     .leaving("it was not changed")
-    .help("choose another workbook with --into")
 }
 
 /// Fails if a workbook is not to be changed, by what stands against it.

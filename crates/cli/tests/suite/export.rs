@@ -183,6 +183,7 @@ fn slips_are_told_and_nothing_is_written() {
         ("export book.xlsx --sheet nowhere -o out.txt", 2, "it has no linked table in sheet"),
         ("export book.xlsx --sheet in", 2, "export needs a file to write: -o FILE"),
         ("export book.xlsx --sheet in -o there.txt", 4, "the file is there already"),
+        ("export book.xlsx --sheet in -o book.xlsx --overwrite", 2, "book.xlsx: this is the workbook"),
         ("export book.xlsx --sheet in -o no/such/folder.txt", 3, "no/such/folder.txt"),
         ("export nowhere.xlsx -o out.txt", 3, "nowhere.xlsx"),
     ] {
@@ -190,6 +191,7 @@ fn slips_are_told_and_nothing_is_written() {
         assert!(run.err.contains(said), "{words}: {}", run.err);
     }
     assert_eq!(std::fs::read(folder.path("there.txt")).unwrap(), b"kept");
+    folder.run("inspect book.xlsx --sheet in").expect(0);
     assert!(!folder.path("out.txt").exists());
     folder.run("export book.xlsx --sheet in -o there.txt --overwrite").expect(0);
     assert!(std::fs::read(folder.path("there.txt")).unwrap().starts_with(b"Call;Berth"));

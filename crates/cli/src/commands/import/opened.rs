@@ -70,7 +70,7 @@ impl Opened {
             opened.unwritten = Some(existing);
         } else {
             let writer = BookWriter::over(existing, Target::over(path, stood)?);
-            opened.writer = Some(writer.map_err(|e| not_changed(path, &e))?);
+            opened.writer = Some(writer.map_err(|e| elsewhere(not_changed(path, &e)))?);
         }
         Ok(opened)
     }
@@ -129,10 +129,14 @@ pub(super) fn check_place(path: &Path, even_signed: bool) -> Result<()> {
     if is_there(path)? { open_existing(path, even_signed).map(|_| ()) } else { target::check_absent(path) }
 }
 
+/// Where rows can go instead.
+fn elsewhere(failure: Failure) -> Failure {
+    failure.help("choose another workbook with --into")
+}
+
 /// The workbook at `path`, to add to.
 fn open_existing(path: &Path, even_signed: bool) -> Result<(ExistingBook, Identity)> {
-    let (existing, stood) = open_book(path)?;
-    check_changeable(path, existing.obstacle(), even_signed)
-        .map_err(|failure| failure.help("choose another workbook with --into"))?;
+    let (existing, stood) = open_book(path).map_err(elsewhere)?;
+    check_changeable(path, existing.obstacle(), even_signed).map_err(elsewhere)?;
     Ok((existing, stood))
 }
