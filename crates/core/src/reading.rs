@@ -608,7 +608,6 @@ fn stated_kinds(names: &[String], choices: &Choices) -> Result<Vec<Option<(State
     Ok(kinds)
 }
 
-/// The first names, for messages.
 /// The decimal character that the columns prove, if they agree.
 fn decimal_of_file(columns: &[ColumnStats], names: &[String]) -> Option<(Decimal, String)> {
     let mut found: Option<(Decimal, String)> = None;

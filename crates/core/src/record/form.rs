@@ -1,8 +1,9 @@
 //! How a text is written, besides its values: what is needed to write it again.
 
-use super::{Dialect, Division, Fixed, Machine, Step, Unit};
+use super::{Dialect, Division, Fixed, Machine, Unit};
 use crate::kind::statistics::trim;
 use crate::layout::Repeats;
+use crate::rows::{Carry, Flow, Record, RecordSink, each_record};
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 
@@ -117,85 +118,88 @@ impl TextForm {
             Division::Fixed(fixed) => Some(fixed),
             _ => return None,
         };
-        let mut seen = vec![Seen::default(); width];
-        let mut lengths: Option<(usize, usize)> = None;
-        let mut ends_blank = false;
-        // How many records a line feed ends, how many both, how many a carriage return.
-        let mut ends = [0_usize; 3];
-        let (mut are_short, mut have_empty_ends) = (0, 0);
+        let mut seen = Observed {
+            fixed,
+            quote: dialect.quote,
+            width,
+            fields: vec![Seen::default(); width],
+            ..Observed::default()
+        };
         let mut machine = Machine::new(dialect);
-        let (mut at, mut records) = (0, 0);
-        while records < LOOKED_AT {
-            match machine.step(text, at, true) {
-                Step::End | Step::NeedMore => break,
-                Step::Record => {
-                    let line = &text[machine.start()..machine.end()];
-                    let end = &text[machine.end()..machine.next_start()];
-                    ends[usize::from(end.starts_with(b"\r")) + usize::from(end == b"\r")] +=
-                        usize::from(!end.is_empty());
-                    if repeats.why(line).is_none() && repeats.why_record(&machine, text).is_none() {
-                        records += 1;
-                        let count = machine.field_count();
-                        are_short += usize::from(count < width);
-                        let ends_empty = count > 1 && trim(machine.field(text, count - 1)).0.is_empty();
-                        have_empty_ends += usize::from(ends_empty);
-                        for (place, seen) in seen.iter_mut().enumerate().take(machine.field_count()) {
-                            see(
-                                seen,
-                                machine.field(text, place),
-                                (machine.is_quoted(place), dialect.quote),
-                                fixed,
-                            );
-                        }
-                        let line = line.strip_suffix(b"\r").unwrap_or(line);
-                        join(&mut lengths, measure(line, fixed));
-                        ends_blank |= line.ends_with(b" ");
-                    }
-                }
-                _ => {}
-            }
-            at = machine.next_start();
-        }
-        let line_end = [(ends[0], "\n"), (ends[1], "\r\n"), (ends[2], "\r")];
-        let line_end = line_end.into_iter().max_by_key(|(count, _)| *count).filter(|(count, _)| *count > 0);
-        let line_width = lengths.filter(|(least, most)| fixed.is_some() && ends_blank && least == most);
+        each_record(&mut machine, text, true, repeats, (1, &mut Carry::default()), &mut seen);
+        let line_end = seen.ends.into_iter().zip(["\n", "\r\n", "\r"]).max_by_key(|(count, _)| *count);
+        let line_width =
+            seen.lengths.filter(|(least, most)| fixed.is_some() && seen.ends_blank && least == most);
         Some(Self {
-            line_end: line_end.map_or("\n", |(_, end)| end).to_owned(),
+            line_end: line_end.filter(|(count, _)| *count > 0).map_or("\n", |(_, end)| end).to_owned(),
             delimiter: fixed.is_none().then(|| String::from_utf8_lossy(&dialect.delimiter).into_owned()),
             quote: dialect.quote.filter(|_| fixed.is_none()).map(char::from),
             starts: fixed.map(|fixed| fixed.starts.clone()).unwrap_or_default(),
             unit: fixed.map(|fixed| fixed.unit).unwrap_or_default(),
             line_width: line_width.map(|(least, _)| least),
-            drops_empty_ends: are_short > 0 && have_empty_ends == 0,
-            fields: seen.iter().map(|seen| field(seen, fixed.is_some())).collect(),
+            drops_empty_ends: seen.are_short > 0 && seen.have_empty_ends == 0,
+            fields: seen.fields.iter().map(|seen| field(seen, fixed.is_some())).collect(),
             ..Self::default()
         })
     }
 }
 
-/// How long a text is in what starts count.
-pub(super) fn measure(text: &[u8], fixed: Option<&Fixed>) -> usize {
-    let unit = fixed.map(|fixed| fixed.unit).unwrap_or_default();
-    if text.is_ascii() { text.len() } else { String::from_utf8_lossy(text).chars().map(|c| unit.of(c)).sum() }
+/// What was seen of records.
+#[derive(Default)]
+struct Observed<'d> {
+    fixed: Option<&'d Fixed>,
+    quote: Option<u8>,
+    width: usize,
+    fields: Vec<Seen>,
+    records: usize,
+    /// Fewest and most characters of a line.
+    lengths: Option<(usize, usize)>,
+    ends_blank: bool,
+    /// How many records a line feed ends, how many both, how many a carriage return.
+    ends: [usize; 3],
+    are_short: usize,
+    have_empty_ends: usize,
+}
+
+impl RecordSink for Observed<'_> {
+    fn record(&mut self, record: &Record<'_>) -> Flow {
+        let unit = self.fixed.map(|fixed| fixed.unit).unwrap_or_default();
+        let (line, end, count) = (record.bytes(), record.line_end(), record.count());
+        let which = usize::from(end.starts_with(b"\r")) + usize::from(end == b"\r");
+        self.ends[which] += usize::from(!end.is_empty());
+        self.are_short += usize::from(count < self.width);
+        self.have_empty_ends += usize::from(count > 1 && trim(record.own_field(count - 1)).0.is_empty());
+        for (place, seen) in self.fields.iter_mut().enumerate().take(count) {
+            let is_quoted = record.is_quoted(place);
+            seen.see(record.own_field(place), (is_quoted, self.quote), self.fixed.is_some().then_some(unit));
+        }
+        join(&mut self.lengths, unit.length(line));
+        self.ends_blank |= line.ends_with(b" ");
+        self.records += 1;
+        if self.records < LOOKED_AT { Flow::Continue(()) } else { Flow::Break(()) }
+    }
 }
 
 fn join(range: &mut Option<(usize, usize)>, value: usize) {
     *range = Some(range.map_or((value, value), |(least, most)| (least.min(value), most.max(value))));
 }
 
-fn see(seen: &mut Seen, field: &[u8], (is_quoted, quote): (bool, Option<u8>), fixed: Option<&Fixed>) {
-    let (value, front) = (trim(field).0, field.len() - field.trim_ascii_start().len());
-    if value.is_empty() {
-        *(if is_quoted { &mut seen.blank_quoted } else { &mut seen.blank_bare }) += 1;
-        seen.blanks_differ |= seen.blank.as_ref().is_some_and(|blank| blank != field);
-        seen.blank.get_or_insert_with(|| field.to_vec());
-        return;
-    }
-    *(if is_quoted { &mut seen.quoted } else { &mut seen.bare }) += 1;
-    seen.bare_quotes |= !is_quoted && quote.is_some_and(|quote| value.contains(&quote));
-    if fixed.is_some() {
-        *seen.left.entry(front).or_default() += 1;
-        *seen.right.entry(front + measure(value, fixed)).or_default() += 1;
+impl Seen {
+    /// Takes a value. `unit`: what its edges are counted in, at a fixed place.
+    fn see(&mut self, field: &[u8], (is_quoted, quote): (bool, Option<u8>), unit: Option<Unit>) {
+        let (value, front) = (trim(field).0, field.len() - field.trim_ascii_start().len());
+        if value.is_empty() {
+            *(if is_quoted { &mut self.blank_quoted } else { &mut self.blank_bare }) += 1;
+            self.blanks_differ |= self.blank.as_ref().is_some_and(|blank| blank != field);
+            self.blank.get_or_insert_with(|| field.to_vec());
+            return;
+        }
+        *(if is_quoted { &mut self.quoted } else { &mut self.bare }) += 1;
+        self.bare_quotes |= !is_quoted && quote.is_some_and(|quote| value.contains(&quote));
+        if let Some(unit) = unit {
+            *self.left.entry(front).or_default() += 1;
+            *self.right.entry(front + unit.length(value)).or_default() += 1;
+        }
     }
 }
 
@@ -229,7 +233,11 @@ fn field(seen: &Seen, is_fixed: bool) -> FieldForm {
 
 impl Unit {
     /// How long a text is, counted in them.
-    pub fn length(self, text: &str) -> usize {
-        if text.is_ascii() { text.len() } else { text.chars().map(|c| self.of(c)).sum() }
+    pub fn length(self, text: &[u8]) -> usize {
+        if text.is_ascii() {
+            text.len()
+        } else {
+            String::from_utf8_lossy(text).chars().map(|c| self.of(c)).sum()
+        }
     }
 }

@@ -137,7 +137,7 @@ impl<'f> RecordWriter<'f> {
             if text.contains(['\r', '\n']) {
                 lost(place, Unwritable::Divides);
             }
-            let mut length = unit.length(text);
+            let mut length = unit.length(text.as_bytes());
             if let Some(room) = room.filter(|room| length > *room) {
                 lost(place, Unwritable::TooLong { length, room });
                 let mut end = 0;

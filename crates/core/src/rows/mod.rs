@@ -103,6 +103,18 @@ impl<'m> Record<'m> {
         self.carry
     }
 
+    /// Whether a field, from 0, is in quotes.
+    #[inline]
+    pub fn is_quoted(&self, index: usize) -> bool {
+        self.machine.is_quoted(index)
+    }
+
+    /// What ends its last line; nothing at the end of a text.
+    #[inline]
+    pub fn line_end(&self) -> &'m [u8] {
+        &self.text[self.machine.end()..self.machine.next_start()]
+    }
+
     /// Its own fields in their order.
     #[inline]
     pub fn fields(&self) -> impl ExactSizeIterator<Item = &'m [u8]> + use<'m> {
@@ -192,29 +204,11 @@ pub fn each_record(
     let mut done = Consumed::default();
     loop {
         let at = line + done.lines;
-        let why = match machine.step(text, done.consumed, last) {
-            Step::Record => {
-                let own = &text[machine.start()..machine.end()];
-                if repeats.has_rules() {
-                    stated(machine, text, repeats, at, sink)
-                } else if repeats.may_be_heading(own)
-                    && repeats.headings().is_one(&String::from_utf8_lossy(own))
-                {
-                    Some(Aside::Heading)
-                } else {
-                    repeats.why(own).or_else(|| repeats.why_record(machine, text))
-                }
-            }
-            Step::Blank if repeats.keeps_blank => {
-                // A blank row stays one.
-                let flow = sink.record(&Record { machine, text, line: at, carry: &carry::NOTHING });
-                done.lines += u64::from(machine.lines());
-                done.consumed = machine.next_start();
-                if flow.is_break() {
-                    return done;
-                }
-                continue;
-            }
+        let step = machine.step(text, done.consumed, last);
+        let why = match step {
+            Step::Record if repeats.has_rules() => stated(machine, text, repeats, at, sink),
+            Step::Record => why_no_record(machine, text, repeats),
+            Step::Blank if repeats.keeps_blank => None,
             Step::Blank => Some(Aside::BlankLine),
             Step::Comment => Some(Aside::Comment),
             Step::Rule => Some(Aside::Rule),
@@ -222,6 +216,10 @@ pub fn each_record(
             Step::NeedMore | Step::End => return done,
         };
         let flow = match why {
+            // A blank row that is kept stays blank.
+            None if step == Step::Blank => {
+                sink.record(&Record { machine, text, line: at, carry: &carry::NOTHING })
+            }
             None => {
                 if !repeats.below().is_empty() {
                     carry.take_record(repeats, machine, text);
@@ -241,7 +239,17 @@ pub fn each_record(
     }
 }
 
-/// Why the record in the machine is none, where someone says what lines are.
+/// Why the record in the machine is none; `None`: it is one.
+#[inline]
+fn why_no_record(machine: &Machine, text: &[u8], repeats: &Repeats) -> Option<Aside> {
+    let own = &text[machine.start()..machine.end()];
+    if repeats.may_be_heading(own) && repeats.headings().is_one(&String::from_utf8_lossy(own)) {
+        return Some(Aside::Heading);
+    }
+    repeats.why(own).or_else(|| repeats.why_record(machine, text))
+}
+
+/// The same, where someone says what lines are.
 #[cold]
 fn stated(
     machine: &Machine,
@@ -261,11 +269,7 @@ fn stated(
             Role::Names | Role::Aside => Some(Aside::Stated),
         };
     }
-    if repeats.may_be_heading(own) && repeats.headings().is_one(&String::from_utf8_lossy(own)) {
-        return Some(Aside::Heading);
-    }
-    let why = repeats.why(own).or_else(|| repeats.why_record(machine, text));
-    why.or_else(|| repeats.has_example().then_some(Aside::Heading))
+    why_no_record(machine, text, repeats).or_else(|| repeats.has_example().then_some(Aside::Heading))
 }
 
 /// Hands on a line that is no record: it may be a heading, or hold totals.

@@ -72,20 +72,20 @@ pub fn observe(surveyed: &Surveyed, columns: &[ColumnReading], names: &[String])
     }
     let first = surveyed.data_in_head()?;
     let plan = &surveyed.plan;
-    let is_all = surveyed.is_in_head;
-    let end = if is_all { surveyed.head.len() - surveyed.below.len() } else { surveyed.head.len() };
+    let is_all = surveyed.after.is_in_head;
+    let end = if is_all { surveyed.head.len() - surveyed.after.text.len() } else { surveyed.head.len() };
     let mut text =
         TextForm::of_records(&plan.dialect, &plan.repeats, surveyed.head.get(first..end)?, columns.len())?;
     let before = &surveyed.head[..first];
-    if before.len() > LONGEST || surveyed.below.len() > LONGEST {
+    if before.len() > LONGEST || surveyed.after.text.len() > LONGEST {
         return None;
     }
     text.encoding = reading.encoding.value.name();
     text.byte_order_mark = reading.bom_bytes > 0;
     text.ends_last_line = surveyed.is_ended;
     text.before = String::from_utf8_lossy(before).into_owned();
-    text.after = String::from_utf8_lossy(&surveyed.below).into_owned();
-    text.among = surveyed.survey.facts.set_aside_lines.saturating_sub(surveyed.blank_below);
+    text.after = String::from_utf8_lossy(&surveyed.after.text).into_owned();
+    text.among = surveyed.survey.facts.set_aside_lines.saturating_sub(surveyed.after.blank);
     text.records = reading.records;
     if is_all && text.among > 0 && end - first <= LONGEST * 4 {
         text.lines = Among::of(surveyed, &surveyed.head[first..end]);

@@ -1,10 +1,12 @@
 //! Text as a source: surveyed once, and cut into blocks that can be gone over again on several processors.
 
+mod around;
 pub mod blocks;
 mod pass;
 mod region;
 pub mod survey;
 
+pub use around::{After, CarriedDown};
 pub use blocks::{BlockSize, Cut};
 pub use pass::{BlockText, each_block, over_blocks};
 pub use region::lines_of;

@@ -1,5 +1,6 @@
 //! The first pass: samples decide encoding and layout, then every record is looked at once.
 
+use super::around::{After, carried_down, no_such_line};
 use super::blocks::{BlockCutter, BlockSize, Cut};
 use super::region::{DecodedSamples, Region};
 use crate::feed::{Doing, Feed, RawSamples, Watch};
@@ -7,17 +8,13 @@ use crate::stop::{Result, Stop};
 use crate::totals::PrintedTotals;
 use incola_core::encoding::{self, Detected, Encoding, NotText, Undecodable};
 use incola_core::evidence::{DecidedBy, Decision};
-use incola_core::kind::statistics::Count;
-use incola_core::layout::SetAside;
 use incola_core::layout::fixed::{NoSuchStart, from_one};
-use incola_core::layout::{self, Layout, LayoutChoices, LineRule, LinesMeant, Repeats, after_lines};
-use incola_core::notice::NoticeCode;
+use incola_core::layout::{self, Layout, Repeats, after_lines};
 use incola_core::reading::{self, Choices, LineEnd, Reading, Scan};
 use incola_core::record::Machine;
-use incola_core::rows::{Aside, Carry, RecordSink, Role, Run, each_record, runs};
+use incola_core::rows::{Carry, RecordSink, each_record};
 use incola_core::settings::BadSetting;
 use incola_core::settings::LineRange;
-use incola_core::settings::selector::Selector;
 use incola_core::survey::{
     Blanks, BlockSurvey, MOST_COLUMNS, MOST_RECORD_BYTES, Survey, SurveyPlan, survey_block,
 };
@@ -40,27 +37,12 @@ pub struct Surveyed {
     pub head: Vec<u8>,
     /// What was counted; for putting several sources together.
     pub survey: Survey,
-    /// What follows the last record, decoded.
-    pub below: Vec<u8>,
-    /// Blank lines at its beginning that the survey counted as lines among the records.
-    pub blank_below: u64,
-    /// Whether the first lines are all there are.
-    pub is_in_head: bool,
-    /// For each thing that someone says of lines: those after the last record that are so.
-    pub stated_below: Vec<Count>,
+    /// What is after the records, and what someone said of lines there.
+    pub after: After,
     /// Whether all of it is ASCII, which says nothing about the encoding of what may come.
     pub is_ascii: bool,
     /// Whether the last line has a line end.
     pub is_ended: bool,
-}
-
-/// A column whose empty cells took the value above them.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct CarriedDown {
-    /// The column, from 0.
-    pub column: usize,
-    /// How many cells, and the line of the first one.
-    pub cells: Count,
 }
 
 impl Surveyed {
@@ -83,44 +65,6 @@ impl Surveyed {
             choices,
             &self.head,
         )
-    }
-
-    /// The columns whose empty cells took the value above them.
-    #[must_use]
-    pub fn carried_down(&self) -> Vec<CarriedDown> {
-        let of = |(place, count): (&usize, &Count)| CarriedDown { column: *place, cells: *count };
-        self.reading.layout.carried_down.iter().zip(&self.survey.facts.carried_down).map(of).collect()
-    }
-
-    /// What someone says of lines, and the lines that are so.
-    #[must_use]
-    pub fn stated_lines(&self) -> Vec<(&LineRule, Count)> {
-        let layout = &self.reading.layout;
-        let mut counts = vec![Count::default(); layout.line_rules.len()];
-        let before = if counts.is_empty() { 0 } else { layout.lines_before_data as usize };
-        for (number, line) in (1..).zip(self.head.split(|b| *b == b'\n').take(before)) {
-            if let Some(rule) = self.plan.repeats.rule_about(line.trim_ascii_end()) {
-                counts[rule].add(number);
-            }
-        }
-        for more in [&self.survey.facts.stated, &self.stated_below] {
-            for (count, more) in counts.iter_mut().zip(more) {
-                count.line = if count.count == 0 { more.line } else { count.line };
-                count.count += more.count;
-            }
-        }
-        layout.line_rules.iter().zip(counts).collect()
-    }
-
-    /// What each line is to the table, in runs; up to the last line that is listed, where not all are that are set aside.
-    #[must_use]
-    pub fn line_classes(&self) -> Vec<Run> {
-        let reading = &self.reading;
-        let is_cut = reading.notices.iter().any(|notice| notice.code == NoticeCode::MoreSetAside);
-        let last =
-            reading.set_aside.iter().map(|aside| aside.line + aside.lines - 1).max().unwrap_or_default();
-        let lines = if is_cut { last } else { self.survey.lines.max(last) };
-        runs(&reading.layout, &reading.set_aside, lines)
     }
 
     /// Hands the records among the first lines to a sink.
@@ -223,21 +167,6 @@ fn blanks(choices: &Choices, names: &[String]) -> Blanks {
     Blanks { all: bytes(&choices.blank), columns }
 }
 
-/// The columns (from 0) of a source whose empty cells take the value above them, as someone states.
-fn carried_down(carry: &[Selector], names: &[String], width: usize) -> Result<Vec<usize>> {
-    let mut places = Vec::new();
-    for selector in carry {
-        let found = selector.places(&names[..width.min(names.len())]);
-        if found.is_empty() {
-            return Err(Stop::BadSetting(BadSetting::no_such_column("carry", "", selector, names)));
-        }
-        places.extend(found);
-    }
-    places.sort_unstable();
-    places.dedup();
-    Ok(places)
-}
-
 fn detect_encoding(source: &dyn Feed, raw: &RawSamples, choices: &Choices) -> Result<Detected> {
     if let Some(encoding) = choices.encoding {
         let by = choices.encoding_by.unwrap_or(DecidedBy::Given);
@@ -318,16 +247,9 @@ fn survey_as(
     )
     .map_err(Stop::BadSetting)?;
     let end = if raw.tail.is_empty() { &raw.head } else { &raw.tail };
-    let last = if samples.tail.is_empty() { &samples.head } else { &samples.tail };
-    let is_last =
-        |aside: &&SetAside| aside.why == Aside::BlankLine && aside.line + aside.lines == survey.lines + 1;
-    let blank_below = survey.facts.set_aside.last().filter(is_last).map_or(0, |aside| aside.lines);
-    let below = below(last, (reading.layout.footer.lines_before, blank_below), lone_cr);
+    let after = After::of((&samples, raw.tail.is_empty()), &plan, &reading.layout, &survey);
     let surveyed = Surveyed {
-        below: last[below..].to_vec(),
-        blank_below,
-        is_in_head: raw.tail.is_empty(),
-        stated_below: stated_below(&plan.repeats, last, reading.layout.footer.lines_before, survey.lines),
+        after,
         bytes: raw.bytes,
         reading,
         plan,
@@ -341,56 +263,6 @@ fn survey_as(
         is_ended: end.iter().rev().take(3).any(|b| matches!(b, b'\n' | b'\r')),
     };
     Ok((surveyed, high))
-}
-
-/// Where a text begins that comes after so many lines of another, with up to so many blank ones right before it.
-fn below(text: &[u8], (lines_before, blank): (u64, u64), lone_cr: bool) -> usize {
-    let mut at = after_lines(text, lines_before, lone_cr).unwrap_or(text.len());
-    for _ in 0..blank {
-        let is_end = |b: &u8| *b == b'\n' || (lone_cr && *b == b'\r');
-        let before = text[..at].strip_suffix(b"\n").unwrap_or(&text[..at]);
-        let before = before.strip_suffix(b"\r").unwrap_or(before);
-        let start = before.iter().rposition(is_end).map_or(0, |end| end + 1);
-        if start == at
-            || !text[start..at].iter().all(|b| matches!(b, b' ' | b'\t' | b'\r' | b'\n' | 0x0C | 0x1A))
-        {
-            break;
-        }
-        at = start;
-    }
-    at
-}
-
-/// For each thing that someone says of lines: those that are so in a text after so many lines of it. `line`: the line before them.
-fn stated_below(repeats: &Repeats, text: &[u8], lines_before: u64, line: u64) -> Vec<Count> {
-    let mut counts = vec![Count::default(); repeats.rules().len()];
-    if counts.is_empty() {
-        return counts;
-    }
-    let below = text.split(|b| *b == b'\n').skip(lines_before as usize);
-    for (number, text) in (line + 1..).zip(below) {
-        if let Some(rule) = repeats.rule_about(text.trim_ascii_end()) {
-            counts[rule].add(number);
-        }
-    }
-    counts
-}
-
-/// A line that someone named as an example, and that is blank or not among those that are looked at.
-fn no_such_line(choices: &LayoutChoices, layout: &Layout) -> Stop {
-    let found: Vec<u64> = layout.line_rules.iter().filter_map(|rule| rule.line).collect();
-    let named = choices.lines.iter().filter_map(|choice| match choice.lines {
-        LinesMeant::LikeLine(line) if !found.contains(&line) => Some((choice.role, line)),
-        _ => None,
-    });
-    let (role, line) = named.into_iter().next().unwrap_or((Role::Aside, 0));
-    let key = match role {
-        Role::Detail => "detail_line",
-        Role::Total => "total_line",
-        _ => "heading_line",
-    };
-    let why = "there is no such line among the first ones of the source, or it is empty";
-    Stop::BadSetting(BadSetting::new(key, &line.to_string(), why))
 }
 
 fn too_many_columns(source: &dyn Feed, columns: usize) -> Stop {
