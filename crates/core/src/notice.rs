@@ -150,6 +150,7 @@ impl NoticeCode {
             self,
             Self::UndecodableBytes
                 | Self::UnclosedQuote
+                | Self::LongRecords
                 | Self::ValuesCut
                 | Self::BrokenCycle
                 | Self::LayoutUnsure

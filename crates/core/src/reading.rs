@@ -402,9 +402,11 @@ pub fn conclude(
             LayoutDoubt::NoTable(_) => NoticeCode::NoTable,
             LayoutDoubt::FewRecords(_) => NoticeCode::FewRecords,
             LayoutDoubt::RecordTypes(_) => NoticeCode::RecordTypes,
-            LayoutDoubt::RunnerUp | LayoutDoubt::Unnamed | LayoutDoubt::RunsOfBlanks => {
-                NoticeCode::LayoutUnsure
-            }
+            LayoutDoubt::RunnerUp
+            | LayoutDoubt::Unnamed
+            | LayoutDoubt::RunsOfBlanks
+            | LayoutDoubt::Uneven(..)
+            | LayoutDoubt::NamesAbove(_) => NoticeCode::LayoutUnsure,
         };
         notices.push(Notice::new(code, doubt.message(&layout)));
     }

@@ -9,7 +9,9 @@
 //! 4. Names that reach further than the records are right: empty fields at the ends are left out.
 //! 5. Labels, and tabs in runs that line columns up, beat what else divides the lines, if both cost nearly the same.
 //! 6. Columns that touch must save more than a little against blanks or marks that divide all lines evenly.
-//! 7. Commas without a blank, several times in most lines, divide records, however differently.
+//! 7. A mark that divides nearly all records into the same four fields and more beats one that divides them into two, if both cost
+//!    nearly the same.
+//! 8. Commas without a blank, several times in most lines, divide records, however differently.
 
 use super::LineRule;
 use super::candidates::{self, Bench, Candidate, Form, Wanted};
@@ -202,8 +204,12 @@ fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
     if rank >= 4 || (wide && candidate.even * 20 >= kept * 19 && !candidate.dialect.is_blank_delimited()) {
         return true;
     }
-    // Each word of prose is one thing as well.
+    // Each word of prose is one thing as well. Where a blank divides words alone, they are first and last names.
     let is_blank = candidate.dialect.is_blank_delimited();
+    let is_typed = |id: u32| bench.lexicon.get(id).sort.is_typed();
+    if candidate.dialect.delimiter == b" " && !candidate.columns.iter().any(|c| share(c, &is_typed)) {
+        return false;
+    }
     let holds = |id: u32| {
         let value = bench.lexicon.get(id);
         if is_blank { value.sort.is_typed() } else { value.is_atomic }
@@ -303,13 +309,49 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             Form::Delimited { rank } => rank,
             _ => 0,
         };
+        // A blank field makes a pair of marks out of single ones.
+        let is_half = c.dialect.delimiter == best.dialect.delimiter.repeat(2) && !best.has_blank_columns();
         best.form != Form::Multiline
+            && !(is_half && c.even < best.even)
             && (rank < 5 || best.evenness() < 0.5)
             && matches!(c.form, Form::Delimited { rank } if rank >= 5)
             && !c.dialect.runs_as_one
-            && c.evenness() >= 0.98
             && !c.has_blank_columns()
-            && (c.width >= 3 || (matches!(c.form, Form::Delimited { rank: 6 }) && c.even >= 8))
+            && if c.width >= 3 {
+                c.evenness() >= 0.98
+            } else {
+                // Titles above a small table are no records.
+                let kept = c.records.saturating_sub(c.aside).max(c.even);
+                let even = c.even * 50 >= kept * 49 && c.even * 10 >= c.records * 6;
+                matches!(c.form, Form::Delimited { rank: 6 }) && even && c.even >= 8
+            }
+    });
+    // No chance gives nearly all records the same mark three times and more; decimal commas come once a record.
+    lift(found, &|best, c| {
+        let kept = c.records.saturating_sub(c.aside).max(c.even);
+        is_marked(best)
+            && best.width == 2
+            && is_marked(c)
+            && c.width >= 4
+            && c.even >= 4
+            && !c.dialect.is_blank_delimited()
+            && !c.dialect.delimiter.starts_with(b":")
+            && !c.dialect.delimiter.starts_with(b"/")
+            && c.even * 100 >= kept * 95
+            && c.even * 10 >= c.records * 8
+            && c.bits < 1.1 * best.bits
+    });
+    // Tabs that give all records the same width are one each, also where those behind the last value stand together.
+    lift(found, &|best, c| {
+        is_marked(best)
+            && best.dialect.delimiter == b"\t"
+            && c.dialect.delimiter == b"\t"
+            && best.dialect.runs_as_one
+            && !c.dialect.runs_as_one
+            && c.evenness() >= 1.0
+            && c.even >= 3
+            && c.ends_blank(best.width)
+            && c.bits < 1.1 * best.bits
     });
     lift(found, &|best, c| {
         best.form == Form::Aligned { two: false, rest: false }

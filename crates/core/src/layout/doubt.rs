@@ -18,6 +18,10 @@ pub enum LayoutDoubt {
     Unnamed,
     /// Runs of blanks divide the lines, but the values keep to no places.
     RunsOfBlanks,
+    /// So many of the records looked at have the usual number of fields, and so many others have not.
+    Uneven(usize, usize),
+    /// The line before the first record (from 1) holds words that could be the names of the columns.
+    NamesAbove(u64),
     /// So few records are there that another division would explain them as well.
     FewRecords(usize),
     /// Lines begin with these record types, each of which has fields of its own: all are kept as records.
@@ -69,6 +73,11 @@ pub(super) fn about(
     }
     if best.width < 2 && rival.is_none() {
         return None;
+    }
+    // A mark that divides most lines otherwise than the usual ones may be no delimiter at all.
+    let kept = best.records.saturating_sub(best.aside).max(best.even);
+    if matches!(best.form, Form::Delimited { .. } | Form::Aligned { .. }) && best.even * 10 < kept * 8 {
+        return Some(LayoutDoubt::Uneven(best.even, kept - best.even));
     }
     // A mark that divides the names and all records alike, where no other mark does, leaves no doubt, however few they are.
     let strong = |c: &Candidate| {
@@ -132,6 +141,14 @@ impl LayoutDoubt {
             ),
             Self::RunsOfBlanks => format!(
                 "the values have no fixed positions, so runs of spaces divide them: a value with spaces inside is cut in two; look at the preview, or use --layout fixed{other}"
+            ),
+            Self::Uneven(even, others) => format!(
+                "only {even} of {} lines have {} fields, the others more or fewer: look at the preview; --delimiter '' keeps each line whole{other}",
+                even + others,
+                layout.width
+            ),
+            Self::NamesAbove(line) => format!(
+                "line {line} is set aside, but could hold the names of the columns; if it does, say --header {line}"
             ),
             Self::FewRecords(records) => format!(
                 "only {} to tell the layout by; look at the preview{other}",

@@ -1,5 +1,6 @@
 //! Lines before anything is decided: their ends, the delimiter that the first one states, comments.
 
+use super::tally::Tally;
 use super::{LayoutChoices, Samples};
 use crate::record::Dialect;
 use memchr::memmem;
@@ -18,9 +19,21 @@ pub(super) fn stated_by_first_line(head: &[u8]) -> Option<String> {
     (delimiter.chars().count() == 1).then(|| delimiter.to_owned())
 }
 
-/// The lines of a text, without their ends.
+/// The lines of a text, without their ends. Carriage returns alone end them where they do so in the source.
 pub(super) fn lines(text: &[u8]) -> impl Iterator<Item = &[u8]> {
-    text.split(|&b| b == b'\n').map(|line| line.strip_suffix(b"\r").unwrap_or(line))
+    let lone = lone_cr_ends_line(text);
+    let mut rest = Some(text);
+    std::iter::from_fn(move || {
+        let text = rest?;
+        let end = if lone { memchr::memchr2(b'\n', b'\r', text) } else { memchr::memchr(b'\n', text) };
+        let Some(end) = end else {
+            rest = None;
+            return Some(text.strip_suffix(b"\r").unwrap_or(text));
+        };
+        let length = if text[end..].starts_with(b"\r\n") { 2 } else { 1 };
+        rest = Some(&text[end + length..]);
+        Some(text[..end].strip_suffix(b"\r").unwrap_or(&text[..end]))
+    })
 }
 
 /// Whether carriage returns alone end lines: they do if there is no line feed, or if one line end in fifty is one.
@@ -54,7 +67,9 @@ pub(super) fn comment_prefix(
     let others: Vec<&[u8]> = lines(samples.middle).take(LINES).collect();
     let all = filled.len() + others.len();
     // Lines drawn with a mark are rules, whatever the mark.
-    let drawn = |line: &[u8]| !line.iter().any(|b| b.is_ascii_alphanumeric() || *b >= 0x80) && line.len() > 2;
+    let drawn = |line: &[u8]| {
+        !line.iter().any(|b| b.is_ascii_alphanumeric() || *b >= 0x80) && (line.len() > 2 || line == b"--")
+    };
     for prefix in COMMENT_PREFIXES {
         if prefix == delimiter {
             continue;
@@ -92,7 +107,21 @@ pub(super) fn comment_prefix(
         }
         return Some(prefix.as_bytes().to_vec());
     }
-    None
+    let marked = format!("{delimiter} ");
+    let is_marked = COMMENT_PREFIXES.contains(&delimiter) && is_unlike_records(&filled, &marked);
+    is_marked.then(|| marked.into_bytes())
+}
+
+/// Whether the lines with `prefix`, a delimiter and a blank, are in front, and divide otherwise than the lines below them.
+fn is_unlike_records(filled: &[&[u8]], prefix: &str) -> bool {
+    let fields = |line: &[u8]| memmem::find_iter(line, &prefix.as_bytes()[..prefix.len() - 1]).count();
+    let (remarks, records): (Vec<&[u8]>, Vec<&[u8]>) =
+        filled.iter().copied().partition(|line| line.starts_with(prefix.as_bytes()));
+    let widths: Tally<usize> = records.iter().map(|line| fields(line)).collect();
+    let usual = widths.top().map_or(0, |top| *top.0);
+    filled.first().is_some_and(|line| line.starts_with(prefix.as_bytes()))
+        && usual > 1
+        && remarks.iter().all(|line| fields(line) != usual)
 }
 
 /// Whether a line holds totals behind a mark, such as `** Total      1,356.81`.

@@ -312,6 +312,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     } else {
         let lines: Vec<&[u8]> = sample.filled().collect();
         doubt::about(&best, rival.as_ref(), &lines, header.line.is_some())
+            .or(furniture.possible_names.map(LayoutDoubt::NamesAbove))
     };
     // Records wider than the others would have no room beside the columns of headings.
     let carries = best.dialect.division.fixed().is_some() || furniture.details.is_some();

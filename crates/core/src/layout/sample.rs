@@ -28,6 +28,8 @@ pub(super) struct Line<'t> {
 pub(super) struct Part<'t> {
     /// Whole lines with their ends.
     pub(super) text: &'t [u8],
+    /// How many they are, blank ones too.
+    pub(super) lines: usize,
 }
 
 /// The lines looked at.
@@ -73,7 +75,7 @@ impl<'t> Sample<'t> {
 
     /// Takes up to `most` lines with text; the byte behind them.
     fn take(&mut self, text: &'t [u8], most: usize) -> usize {
-        self.parts.push(Part { text: &text[..0] });
+        self.parts.push(Part { text: &text[..0], lines: 0 });
         self.join(text, 0, most)
     }
 
@@ -95,8 +97,9 @@ impl<'t> Sample<'t> {
             taken += usize::from(!is_blank);
             at = next;
         }
+        let before = self.parts.iter().rev().skip(1).map(|part| part.lines).sum::<usize>();
         if let Some(part) = self.parts.last_mut() {
-            part.text = &text[..at];
+            (part.text, part.lines) = (&text[..at], self.lines.len() - before);
         }
         at
     }

@@ -151,6 +151,105 @@ fn totals_behind_a_mark_are_no_comments() {
 }
 
 #[test]
+fn comments_are_told_from_records_and_separators_whatever_ends_lines() {
+    let calls = ["Berth;Dues;Kind", "007;1.25;fuel", "012;3.50;ice", "031;4.75;fuel"];
+    let with = |line: &str, end: &str| {
+        let lines = [calls[0], calls[1], line, calls[2], calls[3]];
+        lines.iter().map(|l| format!("{l}{end}")).collect::<String>()
+    };
+    for end in ["\n", "\r\n", "\r"] {
+        let layout = detected(&with("* the crane was out of order", end));
+        assert_eq!(layout.dialect.value.comment_prefix.as_deref(), Some(&b"*"[..]), "{end:?}");
+    }
+    // A semicolon is the delimiter: only in front, with a blank behind it, and where it divides otherwise, is it a remark.
+    let calls = calls.join("\n");
+    for (front, expected) in [
+        ("; Port calls\n; all quays\n", Some(&b"; "[..])),
+        ("; Port calls; all quays\n", None),
+        (";Port calls\n", None),
+    ] {
+        let layout = detected(&format!("{front}{calls}\n"));
+        assert_eq!(layout.dialect.value.comment_prefix.as_deref(), expected, "{front}");
+    }
+    let labels: String =
+        (0..9).map(|n| format!("--\nArt. no.: NK-{n}\nPrice: {n}.25\nQuay: 00{n}\n")).collect();
+    let layout = detected(&labels);
+    assert_eq!((layout.names.join("|"), layout.width), ("Art. no.|Price|Quay".to_owned(), 3));
+}
+
+#[test]
+fn what_stands_around_small_tables_is_no_record() {
+    let rows = |mark: &str| -> String {
+        let row = |n: u32| [format!("P70{n}"), format!("{n}.25"), format!("2031-03-{n}")].join(mark);
+        (10..30).map(|n| row(n) + "\n").collect()
+    };
+    let names = |mark: &str| ["Order", "Dues", "Arrived"].join(mark);
+    // Behind a blank line, whatever its words are like.
+    let layout = detected(&format!("{}\n{}\nP7031\n(20 orders)\n", names(","), rows(",")));
+    assert_eq!((layout.footer.lines_before, layout.footer.filled_lines), (22, 2));
+    // One unit, and nothing else, below the names; a blank record is none.
+    for (below, units) in [(",EUR,\n", Some(2)), (",,\n", None)] {
+        let layout = detected(&format!("{}\n{below}{}", names(","), rows(",")));
+        assert_eq!((layout.header_line, layout.units_line), (Some(1), units), "{below}");
+    }
+    // A label above is no pair of names; words that are not quite as many as the columns may be names, and that is asked.
+    let layout = detected(&format!("Printed by: Quill,noon\n{}", rows(",")));
+    assert_eq!((layout.header_line, layout.doubt), (None, None));
+    let wide: String = (10..30).map(|n| format!("2031-03-{n};P70{n};{n}.25;ice\n")).collect();
+    let layout = detected(&format!("ARRIVED;ORDER;DUES\n\n{wide}"));
+    assert_eq!((layout.header_line, layout.doubt), (None, Some(LayoutDoubt::NamesAbove(1))));
+    // The first line of a source begins as others do: it is a record, though it is unlike the ones next to it.
+    let head = |n: u32| format!("HDR;2985{n};Grey Heron;C65\nDTL;{n},25;12,50;2031-03-{n}\n");
+    let typed: String = (10..20).map(|n| head(n) + "DTL;6,50;3,75;2031-03-04\n").collect();
+    assert_eq!(detected(&typed).lines_before_data, 0);
+}
+
+#[test]
+fn marks_that_divide_all_records_are_no_accident() {
+    let row = |n: u32, mark: &str| {
+        [format!("RK{n}E"), format!("0253{n}"), format!("{n}.06.2031"), "checked".into(), format!("{n},25")]
+            .join(mark)
+    };
+    let rows = |mark: &str| (10..40).map(|n| row(n, mark) + "\n").collect::<String>();
+    let layout =
+        detected(&format!("Dues of June\nPrinted by#Quill\n\nNo.#Pol.#Day#State#Dues\n{}", rows("#")));
+    assert_eq!((delimiter(&layout).as_str(), layout.header_line), ("“#”", Some(4)));
+    // Blank fields make pairs of single marks; tabs behind the last value are one each.
+    let gaps: String = (10..40).map(|n| format!("56{n}720,,{n}/04/2031\n")).collect();
+    assert_eq!(delimiter(&detected(&format!("Code,Fine,Day\n{gaps}"))), "comma");
+    let tabs =
+        detected("49.12\t0.53\tice\t21\t\t\t\n49.03\t0.84\tfuel\t80\t\t\t\n52.60\t0.89\tice\t86\t\t\t\n");
+    assert_eq!((tabs.dialect.value.runs_as_one, tabs.width), (false, 7));
+    // First and last names are one value; commas of prose divide nothing evenly, and that is said.
+    let people = ["Ada Quill", "Jon Marsh", "Ada Heron", "Eve Tern", "Jon Quill"];
+    let names: String = (0..60).map(|n: usize| people[(n * n + n / 3) % 5].to_owned() + "\n").collect();
+    assert_eq!(detected(&names).width, 1);
+    let uneven: String =
+        (10..60).map(|n| format!("{n},2{n},3{n},{}\n", if n % 3 == 0 { "9,8,7" } else { "6" })).collect();
+    assert!(matches!(detected(&uneven).doubt, Some(LayoutDoubt::Uneven(..) | LayoutDoubt::RunnerUp)));
+}
+
+#[test]
+fn lines_in_turns_are_records_also_where_nothing_marks_the_first_one() {
+    for (form, lines) in [(0, 3), (1, 4)] {
+        let record = |n: u32| match form {
+            0 => format!(
+                "{:02}-apr-2031 22:4{}:40\n{}P4{n}\nfilter {}\n",
+                n % 28 + 1,
+                n % 10,
+                50 + n % 7,
+                n % 3
+            ),
+            _ => format!("{}.1.2031\nlate and lost {}\n-\n{}.2.2031\n", n % 28 + 1, n % 5, n % 27 + 1),
+        };
+        let text: String = (100..230).map(record).collect();
+        let layout = detected(&text);
+        assert_eq!(layout.dialect.value.division.lines_per_record(), lines, "{text:.80}");
+        assert_eq!(layout.lines_before_data, 0);
+    }
+}
+
+#[test]
 fn choices_are_obeyed_and_said_to_be_given() {
     let choices =
         LayoutChoices { delimiter: Some(",".into()), header: HeaderChoice::None, ..LayoutChoices::default() };

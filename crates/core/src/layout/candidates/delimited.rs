@@ -139,7 +139,8 @@ fn price_widths(
         let priced = price(&mut bench.lexicon, &grid, width, outer);
         // A mark that nearly all records hold equally often, several times, is no accident of values.
         let steady = !delimiter.starts_with(['/', ':'])
-            && ((even * 100 >= records * 95 && width >= 4) || (even == records && width == 3 && even >= 8));
+            && ((even * 100 >= priced.kept.len() * 95 && even * 10 >= records * 8 && width >= 4)
+                || (even == records && width == 3 && even >= 8));
         let weak = delimiter.chars().next().map_or(0.0, weakness) * if steady { 0.2 } else { 1.0 };
         let mut bits = priced.bits
             + weak * (priced.kept.len() * (width - 1)) as f64

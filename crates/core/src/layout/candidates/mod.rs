@@ -103,6 +103,11 @@ impl Candidate {
         self.columns.iter().take(inner).skip(1).any(|c| c.count() > 0 && c.different() == 0)
     }
 
+    /// Whether all columns from `width` on are blank, and none before.
+    pub(super) fn ends_blank(&self, width: usize) -> bool {
+        self.columns.iter().enumerate().all(|(at, c)| (at >= width) == (c.different() == 0))
+    }
+
     /// Whether runs of blanks divide.
     pub(super) fn is_aligned(&self) -> bool {
         matches!(self.form, Form::Aligned { .. })

@@ -31,20 +31,33 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, choices: &LayoutChoi
         .map(|l| l.text)
         .filter(|l| prefix.as_ref().is_none_or(|p| !l.starts_with(p)))
         .collect();
+    // Only lines that stand together come in turns.
+    let head: Vec<&[u8]> = bench.sample.lines[..bench.sample.parts.first().map_or(0, |part| part.lines)]
+        .iter()
+        .map(|l| l.text)
+        .filter(|l| prefix.as_ref().is_none_or(|p| !l.starts_with(p)))
+        .collect();
     let separators = separators(&text);
     let divides =
         |line: &[u8]| is_blank(line) || is_drawn(line) || separators.iter().any(|s| s == line.trim_ascii());
     let mut found: Vec<Multiline> = Vec::new();
     if let Some(count) = stated_lines(choices) {
-        found.push(cycle(bench, &text, &divides, count, choices));
+        let first = first_shape(&head, &divides, count);
+        found.push(cycle(bench, &head, &divides, (count, first), choices));
     } else {
         found.extend(labels::find(&text, &divides, choices));
         let blocks = blocks(bench, &text, &divides);
         // Blocks of one size say more than what their lines begin with.
         if !matches!(&blocks, Some((_, true))) {
-            found.extend(
-                counts(&text, &divides).into_iter().map(|n| cycle(bench, &text, &divides, n, choices)),
-            );
+            for count in counts(&head, &divides) {
+                let first = first_shape(&head, &divides, count);
+                // What comes back inside records may mark them as well; then they begin with the source.
+                let leads = head.iter().find(|l| !divides(l)).zip(first.as_ref()).map(|(l, f)| f.fits(l));
+                found.push(cycle(bench, &head, &divides, (count, first), choices));
+                if leads == Some(false) {
+                    found.push(cycle(bench, &head, &divides, (count, None), choices));
+                }
+            }
         }
         found.extend(blocks.map(|b| b.0));
         found.extend(indented(bench, &text, &divides));
@@ -298,15 +311,14 @@ fn indented(bench: &mut Bench<'_, '_>, text: &[&[u8]], divides: &dyn Fn(&[u8]) -
     Some(Multiline::Cycle { lines, first })
 }
 
-/// A cycle of `count` lines: where it starts, what its first line looks like, and how each line is divided.
+/// A cycle of `count` lines, the first one of which looks like `first`: how each line is divided.
 fn cycle(
     bench: &mut Bench<'_, '_>,
     text: &[&[u8]],
     divides: &dyn Fn(&[u8]) -> bool,
-    count: usize,
+    (count, first): (usize, Option<LineShape>),
     choices: &LayoutChoices,
 ) -> Multiline {
-    let first = first_shape(text, divides, count);
     let mut by_place: Vec<Vec<&[u8]>> = vec![Vec::new(); count];
     let mut place = 0;
     for line in text.iter().filter(|l| !divides(l)) {

@@ -1,6 +1,6 @@
 //! What stands behind the last record: totals, counts of records, closing remarks.
 
-use super::super::candidates::Candidate;
+use super::super::candidates::{Candidate, Form};
 use super::super::{Footer, Samples, SetAside, Total};
 use super::rows::{Place, Row};
 use super::{Judged, labelled, total};
@@ -88,6 +88,11 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
     }
     let (width, filled) = (judged.width, row.filled());
     if filled == 0 {
+        return true;
+    }
+    // A line that nothing divides, behind the last record and a blank line, is none whatever it says.
+    let set_off = (at..count).any(|i| judged.row(i).gap > 0);
+    if row.values.len() == 1 && width >= 3 && set_off && matches!(judged.form, Form::Delimited { .. }) {
         return true;
     }
     if judged.is_record[at] {

@@ -94,7 +94,9 @@ pub(super) fn find(
                 // Lines above records of several lines are a header if they are as many.
                 match &candidate.dialect.division {
                     Division::Multiline(Multiline::Cycle { lines, .. }) => {
+                        let is_label = |v: &ValueId| judged.lexicon.text(*v).contains(": ");
                         judged.row(*at).lines == lines.len() as u64
+                            && !judged.row(*at).values.iter().any(is_label)
                     }
                     _ => true,
                 }
@@ -146,6 +148,30 @@ fn said(by: Option<DecidedBy>, what: &str) -> String {
         Some(DecidedBy::Docket) => format!("from the docket: {what}"),
         _ => format!("stated: {what}"),
     }
+}
+
+/// The line right above the first record of a source without names, if its words could be them: two or more, set apart, nearly as
+/// many as there are columns.
+pub(super) fn possible_names(judged: &Judged<'_>, first: usize) -> Option<u64> {
+    let at = (0..first).rev().find(|i| !judged.is_apart(*i)).filter(|i| judged.in_head(*i))?;
+    let text = judged.lexicon.text(judged.row(at).text);
+    let parts: Vec<&str> = match judged.form {
+        Form::Fixed { .. } | Form::Aligned { .. } => {
+            text.split("  ").map(str::trim).filter(|part| !part.is_empty()).collect()
+        }
+        Form::Delimited { .. } => {
+            judged.row(at).values.iter().map(|v| judged.lexicon.text(*v)).filter(|t| !t.is_empty()).collect()
+        }
+        Form::Whole | Form::Multiline => return None,
+    };
+    let named = |part: &&str| name_like(part) > 0.0 && !part.contains(": ") && !part.ends_with(':');
+    let most = judged.width * 3;
+    (judged.width > 2
+        && parts.len() >= 3
+        && parts.len() * 5 >= most
+        && parts.len() <= judged.width + 1
+        && parts.iter().all(named))
+    .then(|| judged.row(at).line)
 }
 
 /// Where everything before the first record stands.
@@ -203,7 +229,19 @@ fn first_record(judged: &Judged<'_>, samples: Samples<'_>) -> usize {
         .find(|at| fits(*at))
         .or_else(|| (stated..count).find(|at| !judged.is_apart(*at)))
         .unwrap_or(0);
-    behind_remarks(judged, first)
+    with_its_type(judged, behind_remarks(judged, first))
+}
+
+/// The first record, or a row before it that begins as many others do and has as many fields: the head of its records.
+fn with_its_type(judged: &Judged<'_>, mut first: usize) -> usize {
+    let leads = |at: usize| {
+        let row = judged.row(at);
+        row.values.len() == judged.width && !judged.is_apart(at) && begins_again(judged, at)
+    };
+    while first > 0 && judged.width > 2 && judged.row(first).gap == 0 && leads(first - 1) {
+        first -= 1;
+    }
+    first
 }
 
 /// Whether a row in front is one phrase with a blank line behind it, where records fill their other columns.
@@ -397,6 +435,7 @@ fn words_below(judged: &Judged<'_>, at: usize, mut first: usize) -> usize {
     while first - 1 > at && !judged.is_apart(first - 1) {
         let row = judged.row(first - 1);
         let fits = row.values.len() == judged.width
+            && !is_sparse(judged, first - 1)
             && row.values.iter().enumerate().all(|(column, id)| {
                 let sort = judged.lexicon.get(*id).sort;
                 *id == BLANK
@@ -467,7 +506,7 @@ fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, S
     while data + 1 < judged.count()
         && data - at <= UNITS_ROWS
         && !judged.is_apart(data)
-        && (judged.gain[data] < -3.0 || misses_types(judged, data))
+        && (judged.gain[data] < -3.0 || misses_types(judged, data) || is_sparse(judged, data))
         && judged.row(data).values.len() == width
         && !judged
             .row(data)
@@ -479,6 +518,23 @@ fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize>, usize, S
         data += 1;
     }
     (Some(at), data, unlike(judged, at))
+}
+
+/// Whether a row fills a third of its fields at most, with short words, and leaves out several that nearly all records fill.
+fn is_sparse(judged: &Judged<'_>, at: usize) -> bool {
+    let row = judged.row(at);
+    let short = |id: &ValueId| {
+        let text = judged.lexicon.text(*id);
+        text.chars().count() <= 8 && !text.contains(|c: char| c.is_ascii_digit())
+    };
+    let lacking = row.values.iter().zip(&judged.judge.columns);
+    let lacking =
+        lacking.filter(|(id, column)| **id == BLANK && column.blank() * 10 < column.count()).count();
+    lacking >= 2
+        && row.filled() > 0
+        && row.filled() * 3 <= row.values.len()
+        && row.values.first() == Some(&BLANK)
+        && row.values.iter().filter(|id| **id != BLANK).all(short)
 }
 
 /// Whether a row has words in all columns of numbers, moments and codes that it fills, and in at least one.
@@ -648,6 +704,9 @@ fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, low: bool) -
             && typed * 10 <= filled * 4;
     }
     if judged.is_aligned() {
+        if texts.iter().any(|t| t.ends_with(':') || t.contains(": ")) {
+            return false;
+        }
         let names = texts.iter().filter(|t| name_like(t) > 0.0).count();
         let empty = texts.iter().any(|t| !t.is_empty() && !t.chars().any(char::is_alphanumeric));
         if names * 10 < filled * 7 || empty || texts.len() > width + 1 || !stands_over(samples, judged, at) {
@@ -661,6 +720,9 @@ fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, low: bool) -
         && judged.judge.rising < 0.1
     {
         return true;
+    }
+    if width == 1 && !low {
+        return name_of_one_column(judged, at).0.is_some();
     }
     if width < 2 || typed * 2 > filled || texts.iter().filter(|t| !t.is_empty()).all(|t| is_year(t)) {
         return false;
@@ -676,12 +738,16 @@ fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, low: bool) -
     if low || next.is_none_or(|next| !judged.is_record[next] || judged.row(next).gap > 0) {
         return false;
     }
+    if texts.iter().any(|t| t.contains(": ")) || texts.first().is_some_and(|t| t.ends_with([':', '\u{ff1a}']))
+    {
+        return false;
+    }
     if texts.len() == 1 && width > 1 && !judged.is_aligned() {
         let names: Vec<&str> = texts[0].split_whitespace().collect();
         return names.len() == width && names.iter().all(|n| name_like(n) > 0.0);
     }
     let texts = if texts.last() == Some(&"") { &texts[..texts.len() - 1] } else { &texts[..] };
-    filled >= 2.max(width / 5)
+    filled >= half.min(3.max(width / 5))
         && filled == texts.len()
         && texts.len() < width + 3
         && texts.iter().all(|t| t.chars().count() <= 40)

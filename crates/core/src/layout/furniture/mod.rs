@@ -48,6 +48,8 @@ pub(super) struct Furniture {
     pub(super) strangers: usize,
     /// Columns that most records fill, where totals stand among the records; 0: none do.
     pub(super) filled_among_totals: usize,
+    /// A line set aside that could hold the names, where nothing else does.
+    pub(super) possible_names: Option<u64>,
     /// Record types that lines begin with, where those of one type have other fields than those of another.
     pub(super) types: Vec<String>,
 }
@@ -187,6 +189,7 @@ pub(super) fn find(
         Headings::default()
     };
     let filled_among_totals = total::filled_among(samples, candidate, &judged, &inside);
+    let is_open = header.line.is_none() && choice.0 == &HeaderChoice::Auto;
     Furniture {
         header,
         footer,
@@ -196,6 +199,7 @@ pub(super) fn find(
         inside: inside.len(),
         strangers,
         filled_among_totals,
+        possible_names: if is_open { header::possible_names(&judged, first) } else { None },
         types: types.unwrap_or_default(),
     }
 }

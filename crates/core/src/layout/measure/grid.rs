@@ -1,9 +1,10 @@
 //! The sample cut into rows of fields, by the record machine that will read the file.
 
 use super::lexicon::{BLANK, Lexicon, ValueId};
+use super::sort::Sort;
 use crate::layout::sample::Sample;
 use crate::layout::tally::Tally;
-use crate::record::{Dialect, Machine, Step};
+use crate::record::{Dialect, Machine, Multiline, Step};
 
 /// Most fields of a row that are looked at one by one.
 pub(in crate::layout) const MOST_FIELDS: usize = 512;
@@ -53,8 +54,14 @@ impl Grid {
         let mut grid = Self::default();
         let mut machine = Machine::new(dialect);
         for (number, part) in sample.parts.iter().enumerate() {
-            let mut at =
-                if number > 0 && dialect.quote.is_some() { grid.begins(part.text, &mut machine) } else { 0 };
+            let mut at = match dialect.division.multiline() {
+                _ if number == 0 => 0,
+                Some(Multiline::Cycle { lines, first: None }) => {
+                    grid.turn(part.text, lines.len(), &mut machine, lexicon)
+                }
+                _ if dialect.quote.is_some() => grid.begins(part.text, &mut machine),
+                _ => 0,
+            };
             loop {
                 let step = machine.step(part.text, at, true);
                 // A part may end inside quotes: what is left of it says nothing.
@@ -107,6 +114,45 @@ impl Grid {
                 best = (odd, start);
             }
             match memchr::memchr(b'\n', &text[start..]) {
+                Some(end) => start += end + 1,
+                None => break,
+            }
+        }
+        best.1
+    }
+
+    /// Where the first whole record of a part further on begins, if records have so many lines and nothing marks the first one:
+    /// of its first lines the one from which on the sorts of values are those of the records before.
+    fn turn(&self, text: &[u8], lines: usize, machine: &mut Machine, lexicon: &mut Lexicon) -> usize {
+        let mut usual: Vec<Tally<Sort>> = Vec::new();
+        for row in self.rows.iter().filter(|r| !r.is_rule) {
+            usual.resize_with(usual.len().max(row.fields as usize), Tally::default);
+            for (sorts, cell) in usual.iter_mut().zip(self.cells(row)) {
+                sorts.add(lexicon.get(cell.value).sort);
+            }
+        }
+        let mut best = (0, 0);
+        let mut start = 0;
+        for _ in 0..lines {
+            let (mut at, mut alike) = (start, 0);
+            for _ in 0..BEGINNINGS {
+                match machine.step(text, at, true) {
+                    Step::End | Step::NeedMore => break,
+                    Step::Record => {
+                        let fields: Vec<ValueId> =
+                            machine.fields(text).map(|field| lexicon.value_of_bytes(field)).collect();
+                        let own = fields.iter().map(|id| lexicon.get(*id).sort);
+                        alike += own.zip(&usual).map(|(sort, sorts)| sorts.count(&sort)).sum::<usize>();
+                    }
+                    _ => {}
+                }
+                at = machine.next_start();
+            }
+            if alike > best.0 {
+                best = (alike, start);
+            }
+            match memchr::memchr2(b'\n', b'\r', &text[start..]) {
+                Some(end) if text[start + end..].starts_with(b"\r\n") => start += end + 2,
                 Some(end) => start += end + 1,
                 None => break,
             }
