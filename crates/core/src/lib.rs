@@ -13,5 +13,6 @@ pub mod record;
 pub mod refresh;
 pub mod rows;
 pub mod settings;
+pub mod shape;
 pub mod survey;
 pub mod words;

@@ -63,6 +63,12 @@ pub enum NoticeCode {
     LinesSetAside,
     /// Lines with figures among the records of which nothing says what they add up.
     TotalsUnproved,
+    /// Records are left out by a condition, or because they repeat others.
+    RowsLeftOut,
+    /// All of them are.
+    NoRows,
+    /// Values cannot be computed, or columns divided.
+    NotComputed,
     /// There are no records.
     NoRecords,
     /// More lines were set aside than are listed.
@@ -127,6 +133,9 @@ impl NoticeCode {
             Self::NothingLike => "nothing-like",
             Self::LinesSetAside => "lines-set-aside",
             Self::TotalsUnproved => "totals-unproved",
+            Self::RowsLeftOut => "rows-left-out",
+            Self::NoRows => "no-rows",
+            Self::NotComputed => "not-computed",
             Self::NoRecords => "no-records",
             Self::MoreSetAside => "more-set-aside",
             Self::FormulaLike => "formula-like",
@@ -170,6 +179,8 @@ impl NoticeCode {
                 | Self::TotalsUnproved
                 | Self::LinesSetAside
                 | Self::NothingLike
+                | Self::NoRows
+                | Self::NotComputed
                 | Self::CommentsStay
                 | Self::RangesEnd
         )

@@ -13,6 +13,7 @@ use crate::record::{Division, Multiline, Unit};
 use crate::rows::{Aside, Role};
 use crate::settings::BadSetting;
 use crate::settings::selector::{AsChoice, Selector};
+use crate::shape::{DerivedColumn, ShapingChoices};
 use crate::survey::Survey;
 use crate::words::counted;
 
@@ -51,6 +52,21 @@ pub struct Choices {
     pub names: Option<Vec<String>>,
     /// How many records are surveyed.
     pub scan: Scan,
+    /// What becomes of rows on the way in.
+    pub shaping: ShapingChoices,
+}
+
+impl Choices {
+    /// The same for a first look at a source whose rows are shaped: all columns are wanted, and those that are made are not there yet.
+    #[must_use]
+    pub fn before_shaping(&self) -> Self {
+        let mut choices = Self { shaping: ShapingChoices::default(), only: Vec::new(), ..self.clone() };
+        choices.kinds.retain(|choice| choice.kind != Kind::Skip);
+        for choice in &mut choices.kinds {
+            choice.by = DecidedBy::Docket;
+        }
+        choices
+    }
 }
 
 /// How lines end.
@@ -304,6 +320,8 @@ pub fn conclude(
     let mut notices = Vec::new();
     let names = names(&layout, survey, choices, &mut notices)?;
     let kinds = stated_kinds(&names, choices)?;
+    let made = layout.shaping.as_ref().map_or(&[][..], |shaping| shaping.columns());
+    let own = survey.columns.len().saturating_sub(made.len());
     let file_decimal = choices
         .decimal
         .map(|d| (d, "stated".to_owned()))
@@ -334,9 +352,15 @@ pub fn conclude(
                 };
                 (verdict, by)
             }
-            None => (judged(stats, name, &around, choices.decimal), DecidedBy::Detected),
+            None => {
+                let verdict = match place.checked_sub(own).and_then(|n| made.get(n)) {
+                    Some(column) => made_verdict(column, stats, name, &around),
+                    None => judged(stats, name, &around, choices.decimal),
+                };
+                (verdict, DecidedBy::Detected)
+            }
         };
-        let trailing = place + 1 == survey.columns.len() && place > 0;
+        let trailing = place + 1 == survey.columns.len() && place > 0 && made.is_empty();
         let unnamed = layout.names.get(place).is_none_or(String::is_empty);
         if let Some(start) = layout.dialect.value.division.fixed().and_then(|f| f.starts.get(place))
             && kinds[place].is_none()
@@ -422,6 +446,7 @@ pub fn conclude(
         notices.push(Notice::new(NoticeCode::LayoutChanges, message).at_line(change.line));
     }
     fixed_notices(survey, &layout, &columns, head, &mut notices);
+    shaping_notices(survey, &layout, &mut notices);
     for (rule, count) in layout.line_rules.iter().zip(&survey.facts.stated) {
         if count.count == 0 && rule.role != Role::Heading {
             let message =
@@ -467,6 +492,51 @@ pub fn conclude(
 }
 
 /// Says that columns look as if their values held for the records below, where nothing proves it and nobody said so.
+/// What became of records that are shaped.
+fn shaping_notices(survey: &Survey, layout: &Layout, notices: &mut Vec<Notice>) {
+    let Some(shaping) = &layout.shaping else { return };
+    let shaped = &survey.facts.shaped;
+    if shaped.left_out() > 0 {
+        let mut parts = Vec::new();
+        for (count, what) in [
+            (shaped.not_met, "not meeting the condition"),
+            (
+                shaped.unknown,
+                "of which it is unknown whether they meet it (a value is empty or cannot be computed)",
+            ),
+            (shaped.repeated, "repeating another one"),
+        ] {
+            if count.count > 0 {
+                parts.push(format!("{} {what}", counted(count.count, "record", "records")));
+            }
+        }
+        let all = survey.records + shaped.left_out();
+        let rows = counted(survey.records, "is a row", "are rows");
+        let message =
+            format!("of {} {rows}; left out: {}", counted(all, "record", "records"), parts.join(", "));
+        let code = if survey.records == 0 { NoticeCode::NoRows } else { NoticeCode::RowsLeftOut };
+        notices.push(Notice::new(code, message));
+    }
+    for (n, ((count, fault), column)) in shaped.unmade.iter().zip(shaping.columns()).enumerate() {
+        let Some(fault) = fault.filter(|_| count.count > 0) else { continue };
+        let message = match column.kind {
+            Some(_) => format!(
+                "\u{201c}{}\u{201d}: {} not be computed and stay empty, the first one because of: {}",
+                column.name,
+                counted(count.count, "value can", "values can"),
+                fault.words()
+            ),
+            None => format!(
+                "\u{201c}{}\u{201d} and its neighbours: {} other parts than the rest; what is left over stays in the last part",
+                column.name,
+                counted(count.count, "value has", "values have"),
+            ),
+        };
+        let number = shaping.base() + n + 1;
+        notices.push(Notice::new(NoticeCode::NotComputed, message).at_line(count.line).in_column(number));
+    }
+}
+
 fn first_rows_notice(layout: &Layout, columns: &[ColumnReading], choices: &Choices) -> Option<Notice> {
     let is_open = layout.carried_down.is_empty() && choices.layout.carry.is_none();
     let places = &layout.first_rows.columns;
@@ -484,6 +554,28 @@ fn first_rows_notice(layout: &Layout, columns: &[ColumnReading], choices: &Choic
     let mut notice = Notice::new(NoticeCode::FirstRows, message);
     notice.column = own.first().map(|column| column.number);
     Some(notice)
+}
+
+/// The verdict on a column that is made of others: what its expression says, or, for a part of one, what it holds.
+fn made_verdict(column: &DerivedColumn, stats: &ColumnStats, name: &str, around: &Surroundings) -> Verdict {
+    let format = match column.kind {
+        Some(Kind::Boolean) => Some("true/false"),
+        _ => None,
+    };
+    let plain = Surroundings { decimal: Some((Decimal::Point, String::new())), ..around.clone() };
+    let stated = column.kind.filter(|_| stats.filled > 0);
+    let verdict = match stated {
+        Some(kind) => force(stats, kind, format, &plain, Some(Decimal::Point)).ok(),
+        None if column.kind.is_some() => force(stats, Kind::Text, None, &plain, None).ok(),
+        None => None,
+    };
+    let mut verdict = verdict.unwrap_or_else(|| decide(stats, name, around));
+    let short: String = column.why.chars().take(80).collect();
+    verdict.why = match column.kind {
+        Some(_) => format!("computed: {short}"),
+        None => format!("{short}; {}", verdict.why),
+    };
+    verdict
 }
 
 /// The verdict on a column whose decimal character may be stated.
@@ -514,15 +606,17 @@ fn names(
 ) -> Result<Vec<String>, BadSetting> {
     let count = survey.columns.len();
     let mut names: Vec<String> = layout.names.clone();
+    let made = layout.shaping.as_ref().map_or(&[][..], |shaping| shaping.columns());
+    let own = count.saturating_sub(made.len());
     if !layout.headings.is_empty() {
-        names.resize(count.saturating_sub(layout.headings.len()), String::new());
+        names.resize(own.saturating_sub(layout.headings.len()), String::new());
         names.extend(layout.headings.names().map(str::to_owned));
     }
     if let Some(stated) = &choices.names {
-        if stated.len() != count {
-            let found: Vec<String> = (0..count).map(|i| names.get(i).cloned().unwrap_or_default()).collect();
+        if stated.len() != own {
+            let found: Vec<String> = (0..own).map(|i| names.get(i).cloned().unwrap_or_default()).collect();
             let why = format!(
-                "{} names are given for {count} columns\n  given:  {}\n  source: {}",
+                "{} names are given for {own} columns\n  given:  {}\n  source: {}",
                 stated.len(),
                 stated.join(", "),
                 found.join(", ")
@@ -531,6 +625,8 @@ fn names(
         }
         names.clone_from(stated);
     }
+    names.resize(own, String::new());
+    names.extend(made.iter().map(|column| column.name.clone()));
     names.resize(count, String::new());
     let has_header = layout.header_line.is_some() || choices.names.is_some();
     let mut mended = Vec::new();

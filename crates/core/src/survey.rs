@@ -10,6 +10,7 @@ use crate::kind::{ColumnStats, Count};
 use crate::layout::{Repeats, SetAside};
 use crate::record::{Dialect, Division, Machine};
 use crate::rows::{Aside, Carry, Each, Flow, Record, RecordSink, each_record};
+use crate::shape::Shaped;
 use std::collections::HashSet;
 
 /// Most columns of a worksheet; more are refused before anything is kept of them.
@@ -39,6 +40,16 @@ pub struct SurveyPlan {
     pub blank: Blanks,
     /// Columns (from 0) of which it is asked whether any value repeats.
     pub unique: Vec<usize>,
+}
+
+impl SurveyPlan {
+    /// Columns, as far as they are known: the fields of a record, the values of headings, and what is made of them.
+    fn columns(&self) -> usize {
+        match self.repeats.shaping() {
+            Some(shaping) => shaping.base() + shaping.columns().len(),
+            None => self.width + self.repeats.headings().len(),
+        }
+    }
 }
 
 /// Spellings that mean empty.
@@ -125,6 +136,8 @@ pub struct LineFacts {
     pub set_aside: Vec<SetAside>,
     /// Lines that are no records, all of them.
     pub set_aside_lines: u64,
+    /// What became of records that are shaped.
+    pub shaped: Shaped,
 }
 
 /// A place from which on many records in a row have the same odd number of fields.
@@ -218,6 +231,7 @@ impl LineFacts {
             self.set_aside(aside.line + lines_before, aside.lines, aside.why);
         }
         self.set_aside_lines += later.set_aside_lines - listed;
+        self.shaped.merge(later.shaped, count);
     }
 }
 
@@ -278,25 +292,39 @@ impl BlockSurvey {
 /// let block = survey_block(&plan, b"007,12.5\n012,\n", true, u64::MAX, Carry::default());
 /// assert_eq!((block.records, block.columns[1].blank), (2, 1));
 /// ```
-pub fn survey_block(plan: &SurveyPlan, text: &[u8], last: bool, limit: u64, mut carry: Carry) -> BlockSurvey {
+pub fn survey_block(plan: &SurveyPlan, text: &[u8], last: bool, limit: u64, carry: Carry) -> BlockSurvey {
+    survey_block_at(plan, (text, 0), last, limit, carry)
+}
+
+/// The same for a text after so many lines of its source, which shaping records may need to know.
+pub fn survey_block_at(
+    plan: &SurveyPlan,
+    (text, before): (&[u8], u64),
+    last: bool,
+    limit: u64,
+    mut carry: Carry,
+) -> BlockSurvey {
     let mut machine = Machine::new(&plan.dialect);
     let (headings, below) = (plan.repeats.headings().len(), plan.repeats.below());
+    let made = plan.repeats.shaping().map_or(0, |shaping| shaping.columns().len());
     let block = BlockSurvey {
-        columns: vec![ColumnStats::default(); plan.width + headings],
+        columns: vec![ColumnStats::default(); plan.columns()],
         unheaded: vec![Vec::new(); headings + below.len()],
         places: (plan.width..plan.width + headings).chain(below.iter().copied()).collect(),
         digests: vec![Vec::new(); plan.unique.len()],
         facts: LineFacts {
             carried_down: vec![Count::default(); below.len()],
             stated: vec![Count::default(); plan.repeats.rules().len()],
+            shaped: Shaped::for_columns(made),
             ..LineFacts::default()
         },
         ..BlockSurvey::default()
     };
     let is_quoted = plan.dialect.quote.is_some() && plan.dialect.division == Division::Delimited;
     let is_fixed = plan.dialect.division.fixed().is_some();
-    let mut observer = Observer { plan, block, limit, is_quoted, is_fixed };
-    let end = each_record(&mut machine, text, last, &plan.repeats, (1, &mut carry), &mut observer);
+    let mut observer = Observer { plan, block, limit, is_quoted, is_fixed, before, made };
+    let start = (before + 1, &mut carry);
+    let end = each_record(&mut machine, text, last, &plan.repeats, start, &mut observer);
     BlockSurvey { consumed: end.consumed, lines: end.lines, carry, ..observer.block }
 }
 
@@ -307,25 +335,57 @@ struct Observer<'p> {
     limit: u64,
     is_quoted: bool,
     is_fixed: bool,
+    /// Lines before the text.
+    before: u64,
+    /// Columns that are made of others.
+    made: usize,
+}
+
+impl Observer<'_> {
+    /// Counts what is made of a record.
+    fn observe_made(&mut self, record: &Record<'_>, line: u64) {
+        let derived = record.derived();
+        let base = self.block.columns.len() - self.made;
+        for (n, column) in self.block.columns[base..].iter_mut().enumerate() {
+            let is_all = self.block.records <= self.limit;
+            let field = derived.field(n);
+            if is_all {
+                self.plan.blank.observe(column, base + n, field, line);
+            } else {
+                column.observe_length(field, line);
+            }
+        }
+        for (n, fault) in derived.faults() {
+            let unmade = &mut self.block.facts.shaped.unmade[*n];
+            unmade.0.add(line);
+            unmade.1.get_or_insert(*fault);
+        }
+    }
 }
 
 impl RecordSink for Observer<'_> {
     fn aside(&mut self, why: Aside, line: u64, lines: u64) {
+        let line = line - self.before;
         self.block.facts.set_aside(line, lines, why);
+        self.block.facts.shaped.leave_out(why, line);
     }
 
     fn stated(&mut self, rule: usize, line: u64) {
-        self.block.facts.stated[rule].add(line);
+        self.block.facts.stated[rule].add(line - self.before);
     }
 
     #[inline]
     fn record(&mut self, record: &Record<'_>) -> Flow {
+        let line = record.line() - self.before;
+        self.block.records += 1;
+        if self.made > 0 {
+            self.observe_made(record, line);
+        }
         let Self { plan, block, .. } = self;
-        let line = record.line();
-        block.records += 1;
         let fields = record.count();
         if plan.repeats.keeps_blank && fields <= 1 && trim(record.field(0)).0.is_empty() {
-            for column in &mut block.columns {
+            let own = block.columns.len() - self.made;
+            for column in &mut block.columns[..own] {
                 column.observe_missing(1);
             }
             return Flow::Continue(());
@@ -350,7 +410,7 @@ impl RecordSink for Observer<'_> {
             }
         }
         if self.is_fixed {
-            observe_line(plan, record, &mut block.facts);
+            observe_line(plan, record, line, &mut block.facts);
         }
         let looked_at = block.records <= self.limit;
         let observe = |column: &mut ColumnStats, place: usize, value: &[u8]| {
@@ -362,7 +422,7 @@ impl RecordSink for Observer<'_> {
         };
         let carried = block.places.len();
         let below = plan.repeats.below();
-        let own = if carried == below.len() { block.columns.len() } else { plan.width };
+        let own = if carried == below.len() { block.columns.len() - self.made } else { plan.width };
         for (place, (column, field)) in block.columns[..own].iter_mut().zip(record.fields()).enumerate() {
             if below.is_empty() || !below.contains(&place) {
                 observe(column, place, field);
@@ -401,8 +461,8 @@ impl RecordSink for Observer<'_> {
 }
 
 /// What only a fixed layout asks of a line: whether its starts stand inside values, its length, tabs.
-fn observe_line(plan: &SurveyPlan, record: &Record<'_>, facts: &mut LineFacts) {
-    let (own, line) = (record.bytes(), record.line());
+fn observe_line(plan: &SurveyPlan, record: &Record<'_>, line: u64, facts: &mut LineFacts) {
+    let own = record.bytes();
     let fields = record.count();
     if facts.crossings.len() < fields {
         facts.crossings.resize(fields.max(plan.width), Crossing::default());
@@ -520,7 +580,7 @@ impl Survey {
     pub fn new(plan: &SurveyPlan, lines_before: u64) -> Self {
         Self {
             lines: lines_before,
-            columns: vec![ColumnStats::default(); plan.width + plan.repeats.headings().len()],
+            columns: vec![ColumnStats::default(); plan.columns()],
             unique: plan.unique.iter().map(|c| (*c, Uniqueness::default())).collect(),
             ..Self::default()
         }

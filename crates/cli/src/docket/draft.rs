@@ -55,7 +55,21 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &settings::Reading) -> 
     }
     // What was said besides.
     let said = settings::table_of(read);
-    for key in ["carried", "lines", "decimal_char", "group_char", "survey", "blank", "blank_rows", "names"] {
+    for key in [
+        "carried",
+        "divide",
+        "where",
+        "compute",
+        "distinct",
+        "distinct_keeps",
+        "lines",
+        "decimal_char",
+        "group_char",
+        "survey",
+        "blank",
+        "blank_rows",
+        "names",
+    ] {
         if let Some(value) = said.get(key) {
             out.key(key, value, "");
         }

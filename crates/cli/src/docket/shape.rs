@@ -29,9 +29,22 @@ impl Shape {
     /// All columns that are wanted: as they come, or those of headings before the others.
     fn plain(reading: &Reading, carried: Option<Carried>) -> Self {
         let all = reading.columns.len();
+        let shaping = reading.layout.shaping.as_ref();
+        let made = shaping.map_or(&[][..], |shaping| shaping.columns());
+        let base = all - made.len().min(all);
         let headings = if carried == Some(Carried::First) { reading.layout.headings.len() } else { 0 };
-        let own = all.saturating_sub(headings);
-        let wanted = (own..all).chain(0..own).filter(|n| reading.columns[*n].is_wanted());
+        let own = base.saturating_sub(headings);
+        // Parts of a column stand beside it, what is computed behind all others.
+        let parts = |column: usize| {
+            let places = made.iter().enumerate().filter(move |(_, part)| part.beside == Some(column));
+            places.map(move |(n, _)| base + n)
+        };
+        let computed = made.iter().enumerate().filter(|(_, column)| column.beside.is_none());
+        let wanted = (own..base)
+            .chain(0..own)
+            .flat_map(|n| std::iter::once(n).chain(parts(n)))
+            .chain(computed.map(|(n, _)| base + n))
+            .filter(|n| reading.columns[*n].is_wanted());
         Self {
             order: wanted.collect(),
             descriptions: vec![None; reading.columns.len()],

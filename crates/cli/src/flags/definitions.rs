@@ -567,6 +567,21 @@ pub(crate) struct Read {
     /// Empty cells of these columns take the value above them: names, numbers, ranges or patterns, as one record; none: of no column
     #[arg(long, value_name = "COLUMNS", help_heading = FIXED, hide_short_help = true)]
     pub(crate) carry: Option<String>,
+    /// Divide a column into several: 'Master=, ' (a delimiter), Code=starts:1,3,7, or 'Ship=pattern:REGEX' with groups; repeatable
+    #[arg(long, value_name = "COLUMN=HOW", allow_hyphen_values = true, help_heading = SHAPING)]
+    pub(crate) divide: Vec<String>,
+    /// Records that meet a condition become rows: "Berth = '007' AND Dues > 100"
+    #[arg(long = "where", value_name = "CONDITION", help_heading = SHAPING)]
+    pub(crate) condition: Option<String>,
+    /// Add a column: 'Gross=ROUND(Dues * 1.19, 2)'; repeatable
+    #[arg(long, value_name = "NAME=EXPRESSION", help_heading = SHAPING)]
+    pub(crate) compute: Vec<String>,
+    /// Of records with the same values in these columns one becomes a row: all, or columns as one record
+    #[arg(long, value_name = "all|COLUMNS", help_heading = SHAPING)]
+    pub(crate) distinct: Option<String>,
+    /// Which of them it is
+    #[arg(long, value_name = "WHICH", value_parser = ["first", "last"], requires = "distinct", help_heading = SHAPING, hide_short_help = true)]
+    pub(crate) distinct_keeps: Option<String>,
     /// Lines of a record
     #[arg(long, value_name = "N", help_heading = FIXED, hide_short_help = true)]
     pub(crate) lines_per_record: Option<usize>,
@@ -615,6 +630,8 @@ const DELIMITED: &str = "Delimited";
 const FIXED: &str = "Fixed positions";
 /// Columns.
 const COLUMNS: &str = "Columns";
+/// Rows shaped on the way in.
+const SHAPING: &str = "Shaping rows";
 /// Dockets.
 const DOCKET: &str = "Docket";
 /// Links.

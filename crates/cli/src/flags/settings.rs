@@ -11,7 +11,7 @@ use incola_core::reading::Choices;
 use incola_core::rows::Role;
 use incola_core::settings::docket::Docket;
 use incola_core::settings::model::{
-    BlankRows, Carried, ExtraColumns, MatchBy, MissingColumns, Mode, NameCase, StartsIn,
+    BlankRows, Carried, ExtraColumns, Keeps, MatchBy, MissingColumns, Mode, NameCase, StartsIn,
 };
 use incola_core::settings::selector::{AsChoice, Selector};
 use incola_core::settings::{
@@ -42,6 +42,11 @@ impl Read {
                 Some("none") => Some(Vec::new()),
                 carry => list("carry", carry)?,
             },
+            divide: (!self.divide.is_empty()).then(|| self.divide.clone()),
+            condition: self.condition.clone(),
+            compute: (!self.compute.is_empty()).then(|| self.compute.clone()),
+            distinct: list("distinct", self.distinct.as_deref())?,
+            distinct_keeps: self.distinct_keeps.as_deref().and_then(Keeps::from_word),
             comment: self.comment.clone(),
             decimal_char: self.decimal_char.clone(),
             group_char: self.group_char.clone(),
@@ -229,7 +234,7 @@ mod tests {
         let import = cli.find_subcommand("import").unwrap();
         let own: BTreeSet<String> = import
             .get_arguments()
-            .map(|arg| arg.get_id().to_string().replace("matching", "match"))
+            .map(|arg| arg.get_id().to_string().replace("matching", "match").replace("condition", "where"))
             .filter(|id| !TYPED_ONLY.contains(&id.as_str()) && id != "help")
             .collect();
         let keys: BTreeSet<String> = KEYS
@@ -250,6 +255,7 @@ mod tests {
             "incola import a.csv --into b.xlsx --only 'Call,2..5' --blank 'n/a,\"a, b\"' --names 'A,\"B, C\"' --runs-as-one no",
             "incola import a.txt --into b.xlsx --starts 1,9 --starts-in bytes --add-start 4 --move-start 9:8 --header 2 --survey 100",
             "incola import a.txt --into b.xlsx --as 'Berth=text' --rename Berth=Quay --decimal-char , --group-char . --no-docket",
+            "incola import a.csv --into b.xlsx --divide 'Master=, ' --divide Code=starts:1,3 --where 'Dues > 100' --compute 'A=Dues * 2' --distinct 'Call,Berth' --distinct-keeps last",
             "incola import a.txt --into b.xlsx --headings 'Quay,Pilot' --carried first",
             "incola import a.txt --into b.xlsx --delimiter tab --quote \\' --comment '#' --blank-rows keep --name-case first --at A2",
         ] {

@@ -114,6 +114,11 @@ fn spelled(key: &str, value: &Value) -> String {
         }
         Value::Boolean(yes) if key == "runs_as_one" => if *yes { "yes" } else { "no" }.to_owned(),
         Value::Boolean(_) => return option,
+        // Those that are typed once for each value.
+        Value::Array(list) if matches!(key, "divide" | "compute") => {
+            let words = list.iter().filter_map(Value::as_str);
+            return words.map(|text| format!("{option} {}", quoted(text))).collect::<Vec<_>>().join(" ");
+        }
         Value::Array(list) => {
             let list: Vec<String> = list.iter().filter_map(|v| v.as_str().map(str::to_owned)).collect();
             list_text(&list)

@@ -38,6 +38,9 @@ pub(crate) struct ReadingJson {
     headings: Vec<String>,
     /// The columns whose empty cells took the value above them.
     carried: Vec<CarriedJson>,
+    /// What became of records that are shaped.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    shaped: Option<ShapedJson>,
     printed_totals: Option<PrintedTotalsJson>,
     notices: Vec<NoticeJson>,
 }
@@ -72,6 +75,49 @@ impl CarriedJson {
     pub(crate) fn new(column: &str, cells: Count) -> Self {
         let first_line = (cells.count > 0).then_some(cells.line);
         Self { column: column.to_owned(), cells: cells.count, first_line }
+    }
+}
+
+/// Records in and rows out, where they are shaped.
+#[derive(Serialize)]
+pub(crate) struct ShapedJson {
+    records: u64,
+    rows: u64,
+    not_met: u64,
+    unknown: u64,
+    repeated: u64,
+    /// Columns that are made of others.
+    columns: Vec<MadeJson>,
+}
+
+#[derive(Serialize)]
+struct MadeJson {
+    name: String,
+    from: String,
+    /// Values that could not be made.
+    unmade: u64,
+    first_line: Option<u64>,
+}
+
+impl ShapedJson {
+    /// What became of the records of a source; `None`: they are not shaped.
+    pub(crate) fn new(surveyed: &Surveyed) -> Option<Self> {
+        let shaping = surveyed.reading.layout.shaping.as_ref()?;
+        let shaped = &surveyed.survey.facts.shaped;
+        let made = shaping.columns().iter().zip(&shaped.unmade).map(|(column, (count, _))| MadeJson {
+            name: column.name.clone(),
+            from: column.why.clone(),
+            unmade: count.count,
+            first_line: (count.count > 0).then_some(count.line),
+        });
+        Some(Self {
+            records: surveyed.reading.records + shaped.left_out(),
+            rows: surveyed.reading.records,
+            not_met: shaped.not_met.count,
+            unknown: shaped.unknown.count,
+            repeated: shaped.repeated.count,
+            columns: made.collect(),
+        })
     }
 }
 
@@ -278,6 +324,7 @@ pub(crate) fn reading(name: &str, surveyed: &Surveyed, docket: Option<String>) -
             })
             .collect(),
         headings: layout.headings.names().map(str::to_owned).collect(),
+        shaped: ShapedJson::new(surveyed),
         carried: surveyed
             .carried_down()
             .iter()

@@ -176,6 +176,10 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
             format!("{} of {} cells", grouped(written.exact), grouped(written.cells)),
         ));
     }
+    if written.made > 0 {
+        let what = format!("{} cells more, made of others as stated", grouped(written.made));
+        rows.push(("computed", what));
+    }
     let spelled: Vec<&ColumnReceipt> = sheet.columns.iter().filter(|c| c.spelled_empty > 0).collect();
     if !spelled.is_empty() {
         let list: Vec<String> =

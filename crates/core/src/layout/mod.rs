@@ -30,8 +30,10 @@ use crate::evidence::{DecidedBy, Decision};
 use crate::record::{Dialect, Division, Multiline, Unit};
 use crate::rows::Role;
 use crate::settings::selector::Selector;
+use crate::shape::Shaping;
 use candidates::{Candidate, Form};
 use sample::Sample;
+use std::sync::Arc;
 
 /// Decoded samples of a source. Each consists of whole lines.
 #[derive(Clone, Copy, Debug, Default)]
@@ -159,6 +161,8 @@ pub struct Total {
 pub struct Layout {
     /// How records are cut; with the evidence for the delimiter.
     pub dialect: Decision<Dialect>,
+    /// How records are shaped, if they are.
+    pub shaping: Option<Arc<Shaping>>,
     /// Fields of most records.
     pub width: usize,
     /// Lines before the header, or before the first record if there is none.
@@ -318,6 +322,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let carries = best.dialect.division.fixed().is_some() || furniture.details.is_some();
     let headings = if carries { headings(choices, &rules, furniture.headings) } else { Headings::default() };
     Layout {
+        shaping: None,
         is_named: is_named(&best),
         filled_among_totals: furniture.filled_among_totals,
         details: furniture.details.filter(|_| choices.kind != Some(LayoutKind::Fixed)),

@@ -5,6 +5,8 @@ use super::{Layout, LineRule, lines};
 use crate::kind::statistics::trim;
 use crate::record::Machine;
 use crate::rows::{Aside, Role};
+use crate::shape::Shaping;
+use std::sync::Arc;
 
 /// Lines above the header that are remembered.
 const REMEMBERED: usize = 40;
@@ -43,6 +45,8 @@ pub struct Repeats {
     /// What someone says of lines; and whether some of it says what records are.
     rules: Vec<LineRule>,
     has_example: bool,
+    /// What becomes of records.
+    shaping: Option<Arc<Shaping>>,
 }
 
 /// A line with its digits as zeros, without blanks and form feeds at its ends.
@@ -68,6 +72,18 @@ impl Repeats {
         Self { keeps_blank, ..self }
     }
 
+    /// The same, for records that are shaped.
+    #[must_use]
+    pub fn shaping_by(self, shaping: Option<Arc<Shaping>>) -> Self {
+        Self { shaping, ..self }
+    }
+
+    /// How records are shaped, if they are.
+    #[inline]
+    pub fn shaping(&self) -> Option<&Arc<Shaping>> {
+        self.shaping.as_ref()
+    }
+
     /// What may come back in a source whose first lines are `head`.
     pub fn of(head: &[u8], layout: &Layout) -> Self {
         let mut repeats = Self {
@@ -78,6 +94,7 @@ impl Repeats {
             below: layout.carried_down.clone(),
             has_example: layout.line_rules.iter().any(|rule| rule.role == Role::Detail),
             rules: layout.line_rules.clone(),
+            shaping: layout.shaping.clone(),
             ..Self::default()
         };
         let mut machine = Machine::new(&layout.dialect.value);

@@ -41,6 +41,12 @@ pub enum Aside {
     EmptyRecord,
     /// Whatever else stands below the last record.
     AfterLastRecord,
+    /// A record that does not meet the condition.
+    ConditionNotMet,
+    /// A record of which it is unknown whether it meets the condition.
+    ConditionUnknown,
+    /// A record that repeats another one.
+    Repeated,
 }
 
 impl Aside {
@@ -70,6 +76,9 @@ impl Aside {
             Self::Total => "total line",
             Self::EmptyRecord => "empty record at the end",
             Self::AfterLastRecord => "after the last record",
+            Self::ConditionNotMet => "does not meet the condition",
+            Self::ConditionUnknown => "unknown whether it meets the condition",
+            Self::Repeated => "repeats another record",
         }
     }
 }

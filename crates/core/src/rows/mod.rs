@@ -37,6 +37,7 @@ pub use role::{Role, Run, runs};
 use crate::kind::statistics::trim;
 use crate::layout::Repeats;
 use crate::record::{Machine, Oddities, Step};
+use crate::shape::{self, Derived, Shaping};
 
 /// Whether a sink wants more.
 pub type Flow = std::ops::ControlFlow<()>;
@@ -48,6 +49,7 @@ pub struct Record<'m> {
     text: &'m [u8],
     line: u64,
     carry: &'m Carry,
+    derived: &'m Derived,
 }
 
 impl<'m> Record<'m> {
@@ -74,10 +76,24 @@ impl<'m> Record<'m> {
     #[inline]
     pub fn field(&self, index: usize) -> &'m [u8] {
         if index >= self.machine.field_count() {
-            return self.carry.field(index);
+            return self.other_field(index);
         }
         let own = self.machine.field(self.text, index);
         if self.carry.carries_down() { self.or_above(index, own) } else { own }
+    }
+
+    /// A field behind its own: one that is made of others, or the value of a heading above it.
+    fn other_field(&self, index: usize) -> &'m [u8] {
+        match index.checked_sub(self.derived.base()) {
+            Some(made) => self.derived.field(made),
+            None => self.carry.field(index),
+        }
+    }
+
+    /// The fields that are made of others.
+    #[inline]
+    pub fn derived(&self) -> &'m Derived {
+        self.derived
     }
 
     /// A field of its own, or where it is empty what is carried down to it.
@@ -202,6 +218,7 @@ pub fn each_record(
     sink: &mut impl RecordSink,
 ) -> Consumed {
     let mut done = Consumed::default();
+    let mut derived = Derived::default();
     loop {
         let at = line + done.lines;
         let step = machine.step(text, done.consumed, last);
@@ -216,15 +233,18 @@ pub fn each_record(
             Step::NeedMore | Step::End => return done,
         };
         let flow = match why {
-            // A blank row that is kept stays blank.
-            None if step == Step::Blank => {
-                sink.record(&Record { machine, text, line: at, carry: &carry::NOTHING })
-            }
             None => {
-                if !repeats.below().is_empty() {
+                let is_blank = step == Step::Blank;
+                if !repeats.below().is_empty() && !is_blank {
                     carry.take_record(repeats, machine, text);
                 }
-                sink.record(&Record { machine, text, line: at, carry })
+                // A blank row that is kept stays blank.
+                let carry = if is_blank { &carry::NOTHING } else { &*carry };
+                let record = Record { machine, text, line: at, carry, derived: &shape::NOTHING };
+                match repeats.shaping() {
+                    None => sink.record(&record),
+                    Some(shaping) => shaped(shaping, &record, &mut derived, sink),
+                }
             }
             Some(why) => {
                 aside(machine, text, repeats, (why, at), carry, sink);
@@ -235,6 +255,17 @@ pub fn each_record(
         done.consumed = machine.next_start();
         if flow.is_break() {
             return done;
+        }
+    }
+}
+
+/// Hands on a record with what is made of it, or says why it is left out.
+fn shaped(shaping: &Shaping, record: &Record<'_>, derived: &mut Derived, sink: &mut impl RecordSink) -> Flow {
+    match shaping.shape(record, derived) {
+        None => sink.record(&Record { derived, ..*record }),
+        Some(why) => {
+            sink.aside(why, record.line(), u64::from(record.lines()));
+            Flow::Continue(())
         }
     }
 }
@@ -288,7 +319,7 @@ fn aside(
     }
     sink.aside(why, line, u64::from(machine.lines()));
     if why == Aside::PartTotal {
-        sink.totals(&Record { machine, text, line, carry });
+        sink.totals(&Record { machine, text, line, carry, derived: &shape::NOTHING });
     }
 }
 

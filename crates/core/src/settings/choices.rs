@@ -1,6 +1,6 @@
 //! Settings become choices: words are read, and mistakes are told with their key.
 
-use super::model::{BlankRows, Carried, Line as DocketLine, LineOrWord, StartsIn};
+use super::model::{BlankRows, Carried, Keeps, Line as DocketLine, LineOrWord, Reading, StartsIn};
 use super::selector::{AsChoice, Selector};
 use super::{BadSetting, Settings};
 use crate::encoding::Encoding;
@@ -11,6 +11,7 @@ use crate::layout::{HeaderChoice, LayoutChoices, LineChoice, LinesMeant, Pattern
 use crate::reading::{Choices, Scan};
 use crate::record::Unit;
 use crate::settings::docket::Docket;
+use crate::shape::{DivideChoice, ShapingChoices, read_compute};
 use crate::survey::MOST_COLUMNS;
 
 /// Lines that the clerk wants, from 1, both included.
@@ -75,8 +76,24 @@ pub fn choices(
         only: read.only.iter().flatten().map(|text| Selector::new(text)).collect(),
         names: read.names.clone(),
         scan: read.survey.as_ref().map(survey).transpose()?.unwrap_or_default(),
+        shaping: shaping(read)?,
     };
     Ok((choices, read.lines.as_deref().map(lines).transpose()?))
+}
+
+/// What becomes of rows on the way in.
+fn shaping(read: &Reading) -> Result<ShapingChoices, BadSetting> {
+    let divide = read.divide.iter().flatten().map(|text| DivideChoice::read(text));
+    let compute = read.compute.iter().flatten().map(|text| read_compute(text));
+    let is_all = |list: &Vec<String>| matches!(list.as_slice(), [one] if one == "all");
+    let selectors = |list: &Vec<String>| list.iter().map(|text| Selector::new(text)).collect();
+    Ok(ShapingChoices {
+        divide: divide.collect::<Result<_, _>>()?,
+        condition: read.condition.clone(),
+        compute: compute.collect::<Result<_, _>>()?,
+        distinct: read.distinct.as_ref().map(|list| if is_all(list) { Vec::new() } else { selectors(list) }),
+        keeps_last: read.distinct_keeps == Some(Keeps::Last),
+    })
 }
 
 /// What a docket says of lines.
@@ -227,7 +244,7 @@ fn lines(text: &str) -> Result<LineRange, BadSetting> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::settings::{Place, Reading};
+    use crate::settings::Place;
 
     fn read(text: &str) -> Result<(Choices, Option<LineRange>), BadSetting> {
         let read: Reading = toml::from_str(text).unwrap();

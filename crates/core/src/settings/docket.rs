@@ -176,7 +176,8 @@ impl Docket {
             let patterns = patterns.filter_map(|line| Pattern::read(line.matches.as_ref()?).ok());
             let named: usize = patterns.map(|pattern| pattern.names().count()).sum();
             let headings = read.headings.as_ref().map_or(0, Vec::len) + named;
-            if !(count..=count + headings).contains(&self.columns.len()) {
+            let is_shaped = read.divide.is_some() || read.compute.is_some();
+            if !is_shaped && !(count..=count + headings).contains(&self.columns.len()) {
                 let why = format!("{count} starts, but {} columns are described", self.columns.len());
                 return Err(wrong("starts", why, None));
             }

@@ -34,6 +34,17 @@ pub struct Reading {
     pub carried: Option<Carried>,
     /// The columns whose empty cells take the value above them.
     pub carry: Option<Vec<String>>,
+    /// Columns that are divided, and how: `COLUMN=HOW`.
+    pub divide: Option<Vec<String>>,
+    /// What records must meet to be rows.
+    #[serde(rename = "where")]
+    pub condition: Option<String>,
+    /// Columns that are computed: `NAME=EXPRESSION`.
+    pub compute: Option<Vec<String>>,
+    /// Columns whose values no two rows may share; `all`: all of them.
+    pub distinct: Option<Vec<String>>,
+    /// Which of records that repeat stays.
+    pub distinct_keeps: Option<Keeps>,
     /// What comment lines begin with, or `none`.
     pub comment: Option<String>,
     /// The character before decimals.
@@ -171,6 +182,16 @@ words! {
         Last = "last",
         /// Nowhere.
         None = "none",
+    }
+}
+
+words! {
+    /// Which of records that repeat stays.
+    Keeps {
+        /// The first one.
+        First = "first",
+        /// The last one.
+        Last = "last",
     }
 }
 

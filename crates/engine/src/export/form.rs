@@ -61,12 +61,15 @@ impl RecordSink for Among<'_> {
     }
 }
 
-/// How a source was written; `None`: nothing says how to write it again (reports, records of several lines, columns divided by runs of
+/// How a source was written; `None`: nothing says how to write it again (reports, shaped rows, records of several lines, columns divided by runs of
 /// blanks). `names`: the names of its columns in it.
 pub fn observe(surveyed: &Surveyed, columns: &[ColumnReading], names: &[String]) -> Option<SourceForm> {
     let reading = &surveyed.reading;
     let layout = &reading.layout;
-    let is_plain = layout.headings.is_empty() && layout.carried_down.is_empty() && !layout.is_report;
+    let is_plain = layout.headings.is_empty()
+        && layout.carried_down.is_empty()
+        && layout.shaping.is_none()
+        && !layout.is_report;
     if !is_plain || columns.len() > MOST_COLUMNS || matches!(reading.encoding.value, Encoding::Utf8Or(_)) {
         return None;
     }

@@ -97,6 +97,8 @@ pub struct Written {
     pub cells: u64,
     /// Cells that give back their field character for character.
     pub exact: u64,
+    /// Cells of columns that are made of others, besides those.
+    pub made: u64,
     /// By column of the source.
     pub columns: Vec<ColumnTally>,
     /// Fields that are not given back.
@@ -127,6 +129,7 @@ impl Written {
         self.rows += later.rows;
         self.cells += later.cells;
         self.exact += later.exact;
+        self.made += later.made;
         self.lost += later.lost;
         self.misfits += later.misfits;
         self.columns.resize(self.columns.len().max(later.columns.len()), ColumnTally::default());

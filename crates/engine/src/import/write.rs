@@ -108,6 +108,7 @@ pub fn write<W: Write + Seek>(
 ) -> Result<Written> {
     let mut written = Written::for_placing(placing);
     let rows = book.rows(&placing.sheet_columns);
+    let made_from = surveyed.plan.repeats.shaping().map_or(usize::MAX, |shaping| shaping.base());
     // Work is handed out and taken in by turns on this thread.
     let book = RefCell::new(book);
     over_blocks(
@@ -132,6 +133,7 @@ pub fn write<W: Write + Seek>(
             let mut writing = Writing {
                 placing,
                 blank: &surveyed.plan.blank,
+                made_from,
                 row: placing.first_row + block.cut.records as u32,
                 has_undecodable: block.has_undecodable,
                 written: Written::for_placing(placing),
@@ -156,6 +158,8 @@ pub fn write<W: Write + Seek>(
 struct Writing<'w> {
     placing: &'w Placing<'w>,
     blank: &'w Blanks,
+    /// Columns from here on (from 0) are made of others.
+    made_from: usize,
     /// The row of the next record.
     row: u32,
     has_undecodable: bool,
@@ -182,7 +186,7 @@ impl Writing<'_> {
 impl RecordSink for Writing<'_> {
     #[inline]
     fn record(&mut self, record: &Record<'_>) -> Flow {
-        let Self { placing, blank, row, has_undecodable, written, .. } = self;
+        let Self { placing, blank, made_from, row, has_undecodable, written, .. } = self;
         let Worker { rows, scratch, prints, .. } = &mut *self.worker;
         let (row, line) = (*row, record.line());
         prints.clear();
@@ -232,6 +236,10 @@ impl RecordSink for Writing<'_> {
             }
             if is_blank {
                 tally.blank += 1;
+            } else if index >= *made_from {
+                tally.cells += 1;
+                written.made += 1;
+                continue;
             } else {
                 tally.cells += 1;
                 written.cells += 1;

@@ -4,6 +4,7 @@ mod around;
 pub mod blocks;
 mod pass;
 mod region;
+mod shape;
 pub mod survey;
 
 pub use around::{After, CarriedDown};

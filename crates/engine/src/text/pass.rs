@@ -6,7 +6,7 @@ use crate::stop::{Result, Stop};
 use incola_core::encoding::Undecodable;
 use incola_core::record::Machine;
 use incola_core::rows::{Carry, RecordSink, each_record};
-use incola_core::survey::SurveyPlan;
+use incola_core::survey::{BlockSurvey, SurveyPlan, survey_block_at};
 
 /// A block, decoded.
 pub struct BlockText<'b> {
@@ -21,6 +21,16 @@ pub struct BlockText<'b> {
 }
 
 impl BlockText<'_> {
+    /// What headings before it say.
+    pub fn carry(&self) -> &Carry {
+        &self.carry
+    }
+
+    /// Counts what its records hold.
+    pub fn survey(&self) -> BlockSurvey {
+        survey_block_at(self.plan, (self.text, self.cut.lines), true, u64::MAX, self.carry.clone())
+    }
+
     /// Hands its records to a sink; their lines are those of the source.
     #[inline]
     pub fn each(&mut self, sink: &mut impl RecordSink) {

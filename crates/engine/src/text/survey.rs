@@ -110,6 +110,10 @@ pub fn survey_in_blocks(
     lines: Option<LineRange>,
     size: BlockSize,
 ) -> Result<Surveyed> {
+    if !choices.shaping.is_empty() {
+        let first = survey_in_blocks(source, &choices.before_shaping(), lines, size)?;
+        return super::shape::shape(source, first, choices);
+    }
     let raw = source.samples()?;
     if raw.bytes == 0 {
         return Err(Stop::Empty { source: source.shown() });

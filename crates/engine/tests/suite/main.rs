@@ -6,6 +6,7 @@ mod places;
 mod refresh;
 mod reports;
 mod round_trip;
+mod shape;
 mod stops;
 mod tally;
 

@@ -1,0 +1,105 @@
+//! Rows shaped on the way in: divided, left out, computed, and refreshed by the same steps.
+
+use crate::support::Folder;
+
+const CALLS: &str = concat!(
+    "Call,Berth,Master,Arrived,Dues,Kelvin\n",
+    "C001,007,\"Quill, Ada\",2031-08-17,120.50,290.15\n",
+    "C002,012,\"Marsh, Jon\",2031-08-18,80.00,291.65\n",
+    "C003,007,\"Heron, Eve\",2031-08-20,,288.15\n",
+    "C001,007,\"Quill, Ada\",2031-08-17,120.50,290.15\n",
+    "C004,007,Tern,2031-09-01,310.25,\n",
+);
+
+const STEPS: &str = "[read]\ndivide = [\"Master=, \"]\nwhere = \"Berth = '007' AND Dues > 100\"\ncompute = [\"Celsius=Kelvin - 273.15\", \"Code=Berth || '-' || Call\"]\ndistinct = [\"Call\"]\n";
+
+fn folder() -> Folder {
+    Folder::new()
+        .with("calls.csv", CALLS)
+        .with("steps.docket.toml", format!("docket = 1\n[match]\nfiles = [\"calls*.csv\"]\n{STEPS}"))
+}
+
+#[test]
+fn a_docket_shapes_rows_and_every_record_is_accounted_for() {
+    let folder = folder();
+    let run = folder.run("import calls.csv --docket steps.docket.toml --into book.xlsx").expect(1);
+    for said in [
+        "rows          2\n",
+        "kept exactly  all 11 cells: read back",
+        "computed      6 cells more, made of others as stated",
+        "of 5 records 2 are rows; left out: 1 record not meeting the condition, 1 record of which it",
+        "set aside     line 4: unknown whether it meets the condition",
+        "set aside     line 5: repeats another record",
+    ] {
+        assert!(run.out.contains(said), "{said}\n{}", run.out);
+    }
+    let rows = folder.cells("book.xlsx", "calls");
+    let plain = |row: &[String]| row.join("|").replace('"', "");
+    assert_eq!(plain(&rows[0]), "Call|Berth|Master|Master 1|Master 2|Arrived|Dues|Kelvin|Celsius|Code");
+    assert_eq!(plain(&rows[1]), "C001|007|Quill, Ada|Quill|Ada|48077|120.5|290.15|17|007-C001");
+    let json = folder.run("inspect calls.csv --json --docket steps.docket.toml").out;
+    let found: serde_json::Value = serde_json::from_str(&json).unwrap();
+    let shaped = &found[0]["shaped"];
+    assert_eq!((&shaped["records"], &shaped["rows"], &shaped["unknown"]), (&5.into(), &2.into(), &1.into()));
+    assert_eq!(shaped["columns"][2]["from"], "Kelvin - 273.15");
+}
+
+#[test]
+fn a_refresh_obeys_the_same_steps() {
+    let folder = folder();
+    folder.run("import calls.csv --docket steps.docket.toml --into book.xlsx").expect(1);
+    // One record meets the condition now, one does so no more, one is revised.
+    let revised = CALLS
+        .replace("C002,012", "C002,007")
+        .replace("80.00", "180.00")
+        .replace("Tern,2031-09-01,310.25", "Tern,2031-09-01,31.25")
+        .replace("290.15", "291.15");
+    folder.write_old("calls.csv", revised);
+    let run = folder.run("refresh book.xlsx").expect(0);
+    assert!(run.out.contains("1 added") && run.out.contains("1 gone"), "{}", run.out);
+    let calls = |column: usize| -> Vec<String> {
+        folder.cells("book.xlsx", "calls").into_iter().skip(1).map(|row| row[column].clone()).collect()
+    };
+    assert_eq!(
+        (calls(0), calls(8)),
+        (vec!["\"C001\"".into(), "\"C002\"".into()], vec!["18".into(), "18.5".to_owned()])
+    );
+    let run = folder.run("refresh book.xlsx").expect(0);
+    assert!(run.out.contains("unchanged"), "{}", run.out);
+    let run = folder.run("export book.xlsx -o out.csv").expect(4);
+    assert!(run.err.contains("shaped rows"), "{}", run.err);
+}
+
+#[test]
+fn what_cannot_be_made_is_said() {
+    let folder = folder();
+    let status = |option: &str, value: &str| {
+        let output = folder.command("inspect calls.csv --json --no-docket").arg(option).arg(value).output();
+        let output = output.unwrap();
+        let text = String::from_utf8_lossy(&output.stdout).into_owned();
+        (output.status.code().unwrap(), text + &String::from_utf8_lossy(&output.stderr))
+    };
+    for (option, value, code) in [
+        ("--where", "Dues > 100", "rows-left-out"),
+        ("--where", "Dues > 1000", "no-rows"),
+        ("--compute", "Share=Dues / 7", "not-computed"),
+        ("--divide", "Master=, ", "not-computed"),
+    ] {
+        let (found, text) = status(option, value);
+        assert!(text.contains(&format!("\"{code}\"")), "{value}: {text}");
+        assert_eq!(found, i32::from(code != "rows-left-out"), "{value}");
+    }
+    for (option, value, why) in [
+        ("--where", "Berth = 7", "Berth = '7'"),
+        ("--where", "Berht = '007'", "is Berth meant?"),
+        ("--compute", "Gross", "it is NAME=EXPRESSION"),
+        ("--compute", "Dues=Kelvin", "there is a column"),
+        ("--divide", "Master=pattern:(", "unclosed group"),
+        ("--distinct", "Berht", "is \u{201c}Berth\u{201d} meant?"),
+    ] {
+        let (found, text) = status(option, value);
+        assert_eq!(found, 2, "{value}: {text}");
+        assert!(text.contains(why), "{value}: {text}");
+        assert!(text.contains(option), "{value}: {text}");
+    }
+}

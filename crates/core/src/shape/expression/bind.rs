@@ -1,0 +1,705 @@
+//! An expression gets its columns and its types.
+
+use super::eval::{Arith, Tree, TrimSide, Unary};
+use super::functions;
+use super::value::{Type, Val};
+use crate::kind::Kind;
+use crate::settings::nearest;
+use rust_decimal::Decimal;
+use sqlparser::ast::{
+    BinaryOperator, CastKind, CeilFloorKind, DataType, DateTimeField, ExactNumberInfo, Expr, Ident,
+    TrimWhereField, UnaryOperator, Value,
+};
+use sqlparser::dialect::AnsiDialect;
+use sqlparser::parser::Parser;
+use sqlparser::tokenizer::Token;
+use std::cmp::Ordering;
+
+/// Characters of the longest expression.
+const LONGEST: usize = 10_000;
+
+/// How deep an expression may be nested.
+const DEEPEST: usize = 200;
+
+/// How deep the parser follows brackets.
+const BRACKETS: usize = 60;
+
+/// A column that an expression may name.
+#[derive(Clone, Debug)]
+pub(in crate::shape) struct Column {
+    /// Its name.
+    pub(in crate::shape) name: String,
+    /// Its kind; `skip` if it is left out.
+    pub(in crate::shape) kind: Kind,
+}
+
+/// What is wrong with an expression, and where.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(in crate::shape) struct BadExpression {
+    /// In words.
+    pub(in crate::shape) why: String,
+    /// The character (from 1).
+    pub(in crate::shape) at: Option<usize>,
+    /// What to type instead.
+    pub(in crate::shape) hint: Option<String>,
+}
+
+impl BadExpression {
+    fn new(why: impl Into<String>, at: Option<usize>) -> Self {
+        Self { why: why.into(), at, hint: None }
+    }
+
+    /// The expression with a caret below the place.
+    pub(in crate::shape) fn shown(&self, text: &str) -> String {
+        let line: String = text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+        let count = line.chars().count();
+        let at = self.at.filter(|at| *at <= count + 1).map(|at| at - 1);
+        // Of a long one, what is around the place.
+        let from = at.unwrap_or(0).saturating_sub(50);
+        let part: String = line.chars().skip(from).take(90).collect();
+        let cut = |is_cut: bool| if is_cut { "\u{2026}" } else { "" };
+        let shown = format!("{}{part}{}", cut(from > 0), cut(from + 90 < count));
+        match at {
+            Some(at) => {
+                let blanks = " ".repeat(at - from + usize::from(from > 0));
+                format!("{}\n  {shown}\n  {blanks}^", self.why)
+            }
+            None => format!("{}\n  {shown}", self.why),
+        }
+    }
+}
+
+type Result<T> = std::result::Result<T, BadExpression>;
+
+/// Parses an expression and gives it its columns and types.
+pub(in crate::shape) fn bind(text: &str, columns: &[Column]) -> Result<(Tree, Type)> {
+    if text.chars().count() > LONGEST {
+        return Err(BadExpression::new(format!("it has more than {LONGEST} characters"), None));
+    }
+    let dialect = AnsiDialect {};
+    let parser = Parser::new(&dialect).with_recursion_limit(BRACKETS);
+    let mut parser = parser.try_with_sql(text).map_err(|error| unread(&error.to_string()))?;
+    let parsed = parser.parse_expr().map_err(|error| unread(&error.to_string()))?;
+    let next = parser.peek_token();
+    if next.token != Token::EOF {
+        let why = format!("it goes on with \u{201c}{}\u{201d} where it could end", next.token);
+        return Err(BadExpression::new(why, place(next.span.start)));
+    }
+    Binder { columns }.tree(&parsed, 0)
+}
+
+/// What the parser did not understand, with the place that it names.
+fn unread(error: &str) -> BadExpression {
+    if error.contains("recursion") {
+        return BadExpression::new("it is nested too deeply", None);
+    }
+    let what = error.split_once("parser error: ").map_or(error, |(_, what)| what);
+    let (what, at) = match what.rsplit_once(" at Line: ") {
+        Some((what, at)) => (what, at.rsplit_once("Column: ").and_then(|(_, n)| n.trim().parse().ok())),
+        None => (what, None),
+    };
+    let what = what.replace("found: EOF", "found: its end");
+    BadExpression::new(format!("it is not understood: {}", what.trim().to_lowercase()), at)
+}
+
+fn place(at: sqlparser::tokenizer::Location) -> Option<usize> {
+    usize::try_from(at.column).ok().filter(|at| *at > 0)
+}
+
+struct Binder<'b> {
+    columns: &'b [Column],
+}
+
+impl Binder<'_> {
+    /// The place of the first thing in an expression that has one.
+    fn at(&self, parsed: &Expr) -> Option<usize> {
+        use sqlparser::ast::Spanned;
+        place(parsed.span().start)
+    }
+
+    fn wrong<T>(&self, parsed: &Expr, why: impl Into<String>) -> Result<T> {
+        Err(BadExpression::new(why, self.at(parsed)))
+    }
+
+    fn tree(&self, parsed: &Expr, depth: usize) -> Result<(Tree, Type)> {
+        if depth > DEEPEST {
+            return self.wrong(parsed, "it is nested too deeply");
+        }
+        let depth = depth + 1;
+        let of = |parsed: &Expr| self.tree(parsed, depth);
+        match parsed {
+            Expr::Nested(inner) => of(inner),
+            Expr::Identifier(name) => self.column(name),
+            Expr::Value(value) => self.literal(parsed, &value.value),
+            Expr::TypedString(typed) => {
+                let text = match &typed.value.value {
+                    Value::SingleQuotedString(text) => text.clone(),
+                    _ => return self.wrong(parsed, "a date is written as DATE '2031-08-17'"),
+                };
+                let wanted = self.type_of(parsed, &typed.data_type)?.0;
+                match functions::cast(&Val::Text(text.clone().into()), wanted, None) {
+                    Ok(value) => Ok((Tree::literal(value), wanted)),
+                    Err(_) => self.wrong(
+                        parsed,
+                        format!("\u{201c}{text}\u{201d} is not {}: DATE '2031-08-17', TIME '09:30:00', TIMESTAMP '2031-08-17 09:30:00'", wanted.word()),
+                    ),
+                }
+            }
+            Expr::Interval(interval) => self.interval(parsed, interval),
+            Expr::UnaryOp { op, expr } => {
+                let (tree, own) = of(expr)?;
+                match op {
+                    UnaryOperator::Not => {
+                        self.expect(expr, own, Type::Boolean, "NOT")?;
+                        Ok((Tree::unary(Unary::Not, tree), Type::Boolean))
+                    }
+                    UnaryOperator::Plus => {
+                        self.expect(expr, own, Type::Number, "+")?;
+                        Ok((tree, Type::Number))
+                    }
+                    UnaryOperator::Minus if own == Type::Days => {
+                        Ok((Tree::unary(Unary::Minus, tree), Type::Days))
+                    }
+                    UnaryOperator::Minus => {
+                        self.expect(expr, own, Type::Number, "-")?;
+                        Ok((Tree::unary(Unary::Minus, tree), Type::Number))
+                    }
+                    _ => self.unknown(parsed),
+                }
+            }
+            Expr::BinaryOp { left, op, right } => self.binary(parsed, (left, op, right), depth),
+            Expr::IsNull(inner) => Ok((Tree::IsNull(Box::new(of(inner)?.0)), Type::Boolean)),
+            Expr::IsNotNull(inner) => {
+                Ok((Tree::unary(Unary::Not, Tree::IsNull(Box::new(of(inner)?.0))), Type::Boolean))
+            }
+            Expr::IsTrue(inner) | Expr::IsFalse(inner) | Expr::IsUnknown(inner) => {
+                let (tree, own) = of(inner)?;
+                self.expect(inner, own, Type::Boolean, "IS")?;
+                let wanted = match parsed {
+                    Expr::IsTrue(_) => Some(true),
+                    Expr::IsFalse(_) => Some(false),
+                    _ => None,
+                };
+                Ok((Tree::Is(Box::new(tree), wanted), Type::Boolean))
+            }
+            Expr::Between { expr, negated, low, high } => {
+                let above = self.compared(parsed, (expr, low), Ordering::Less, true, depth)?;
+                let below = self.compared(parsed, (expr, high), Ordering::Greater, true, depth)?;
+                let both = Tree::Both(Box::new(above), Box::new(below), true);
+                Ok((negate(both, *negated), Type::Boolean))
+            }
+            Expr::InList { expr, list, negated } => {
+                let mut places = Vec::new();
+                for one in list {
+                    places.push(self.compared(parsed, (expr, one), Ordering::Equal, false, depth)?);
+                }
+                // Halved again and again, so that long lists are not deep.
+                Ok((negate(any_of(places), *negated), Type::Boolean))
+            }
+            Expr::Like { negated, any: false, expr, pattern, escape_char } => {
+                let (value, own) = of(expr)?;
+                self.expect(expr, own, Type::Text, "LIKE")?;
+                let (pattern_tree, own) = of(pattern)?;
+                self.expect(pattern, own, Type::Text, "LIKE")?;
+                let escape = match escape_char {
+                    None => None,
+                    Some(Value::SingleQuotedString(text)) if text.chars().count() == 1 => text.chars().next(),
+                    Some(_) => return self.wrong(pattern, "ESCAPE is followed by one character in quotes"),
+                };
+                let tree = Tree::Like(Box::new(value), Box::new(pattern_tree), escape);
+                Ok((negate(tree, *negated), Type::Boolean))
+            }
+            Expr::Case { operand, conditions, else_result, .. } => {
+                self.case(parsed, operand.as_deref(), conditions, else_result.as_deref(), depth)
+            }
+            Expr::Cast { kind: CastKind::Cast, expr, data_type, format: None } => {
+                let (tree, own) = of(expr)?;
+                let (wanted, scale) = self.type_of(parsed, data_type)?;
+                if !functions::can_cast(own, wanted) {
+                    return self.wrong(expr, format!("{} cannot become {}", own.word(), wanted.word()));
+                }
+                let tree = if scale.is_some() { tree.rounded() } else { tree };
+                Ok((Tree::Cast(Box::new(tree), wanted, scale), wanted))
+            }
+            Expr::Extract { field, expr, .. } => {
+                let (tree, own) = of(expr)?;
+                let Some(part) = functions::Part::named(&field_word(field)) else {
+                    return self.wrong(
+                        expr,
+                        "EXTRACT takes YEAR, QUARTER, MONTH, WEEK, DAY, HOUR, MINUTE or SECOND",
+                    );
+                };
+                if !part.is_in(own) {
+                    let what = format!("{} has no {}", own.word(), field_word(field));
+                    return self.wrong(expr, what);
+                }
+                Ok((Tree::Extract(part, Box::new(tree)), Type::Number))
+            }
+            Expr::Ceil { expr, field: CeilFloorKind::DateTimeField(DateTimeField::NoDateTime) } => {
+                self.number(expr, Unary::Ceiling, depth)
+            }
+            Expr::Floor { expr, field: CeilFloorKind::DateTimeField(DateTimeField::NoDateTime) } => {
+                self.number(expr, Unary::Floor, depth)
+            }
+            Expr::Position { expr, r#in } => {
+                let (what, own) = of(expr)?;
+                self.expect(expr, own, Type::Text, "POSITION")?;
+                let (within, own) = of(r#in)?;
+                self.expect(r#in, own, Type::Text, "POSITION")?;
+                Ok((Tree::Position(Box::new(what), Box::new(within)), Type::Number))
+            }
+            Expr::Substring { expr, substring_from, substring_for, .. } => {
+                let (text, own) = of(expr)?;
+                self.expect(expr, own, Type::Text, "SUBSTRING")?;
+                let place = |part: &Option<Box<Expr>>| -> Result<Option<Box<Tree>>> {
+                    let Some(part) = part else { return Ok(None) };
+                    let (tree, own) = of(part)?;
+                    self.expect(part, own, Type::Number, "SUBSTRING")?;
+                    Ok(Some(Box::new(tree)))
+                };
+                let (from, length) = (place(substring_from)?, place(substring_for)?);
+                Ok((Tree::Substring(Box::new(text), from, length), Type::Text))
+            }
+            Expr::Trim { expr, trim_where, trim_what, trim_characters: None } => {
+                let (text, own) = of(expr)?;
+                self.expect(expr, own, Type::Text, "TRIM")?;
+                let side = match trim_where {
+                    None | Some(TrimWhereField::Both) => TrimSide::Both,
+                    Some(TrimWhereField::Leading) => TrimSide::Leading,
+                    Some(TrimWhereField::Trailing) => TrimSide::Trailing,
+                };
+                let mark = match trim_what {
+                    None => ' ',
+                    Some(what) => match &**what {
+                        Expr::Value(value) => match &value.value {
+                            Value::SingleQuotedString(text) if text.chars().count() == 1 => {
+                                text.chars().next().unwrap_or(' ')
+                            }
+                            _ => return self.wrong(what, "TRIM takes one character in quotes"),
+                        },
+                        _ => return self.wrong(what, "TRIM takes one character in quotes"),
+                    },
+                };
+                Ok((Tree::Trim(Box::new(text), side, mark), Type::Text))
+            }
+            Expr::Function(function) => self.function(parsed, function, depth),
+            _ => self.unknown(parsed),
+        }
+    }
+
+    fn unknown<T>(&self, parsed: &Expr) -> Result<T> {
+        let shown: String = parsed.to_string().chars().take(60).collect();
+        self.wrong(
+            parsed,
+            format!("\u{201c}{shown}\u{201d} is not among what conditions and computed columns may hold"),
+        )
+    }
+
+    fn expect(&self, parsed: &Expr, own: Type, wanted: Type, by: &str) -> Result<()> {
+        if own == wanted || own == Type::Null {
+            return Ok(());
+        }
+        let shown: String = parsed.to_string().chars().take(60).collect();
+        let mut bad = BadExpression::new(
+            format!("{by} takes {}, but \u{201c}{shown}\u{201d} is {}", wanted.word(), own.word()),
+            self.at(parsed),
+        );
+        if wanted == Type::Text {
+            bad.hint = Some(format!("CAST({shown} AS VARCHAR) makes text of it"));
+        } else if wanted == Type::Number && own == Type::Text {
+            bad.hint = Some(format!("CAST({shown} AS DECIMAL) makes a number of it"));
+        }
+        Err(bad)
+    }
+
+    fn column(&self, name: &Ident) -> Result<(Tree, Type)> {
+        let wanted = name.value.to_lowercase();
+        let found = self.columns.iter().position(|column| column.name.to_lowercase() == wanted);
+        let Some(place_of) = found else {
+            let names = self.columns.iter().map(|column| column.name.as_str());
+            let near = nearest(&name.value, names.clone());
+            let mut why = format!("no column is \u{201c}{}\u{201d}", name.value);
+            match near {
+                Some(near) => why.push_str(&format!("; is {} meant?", identifier(near))),
+                None => {
+                    let all: Vec<String> = names.take(30).map(identifier).collect();
+                    why.push_str(&format!("; the columns are: {}", all.join(", ")));
+                }
+            }
+            let mut bad = BadExpression::new(why, place(name.span.start));
+            bad.hint =
+                Some("text is in single quotes, a name with spaces or accents in double quotes".into());
+            return Err(bad);
+        };
+        let column = &self.columns[place_of];
+        let own = Type::of_kind(column.kind);
+        Ok((Tree::Column(place_of), own))
+    }
+
+    fn literal(&self, parsed: &Expr, value: &Value) -> Result<(Tree, Type)> {
+        let (value, own) = match value {
+            Value::Number(text, _) => match Decimal::from_str_exact(text) {
+                Ok(number) => (Val::Number(number), Type::Number),
+                Err(_) => return self.wrong(parsed, "a number has at most 28 digits"),
+            },
+            Value::SingleQuotedString(text) => (Val::Text(text.clone().into()), Type::Text),
+            Value::Boolean(is) => (Val::Boolean(*is), Type::Boolean),
+            Value::Null => (Val::Null, Type::Null),
+            _ => return self.unknown(parsed),
+        };
+        Ok((Tree::literal(value), own))
+    }
+
+    fn interval(&self, parsed: &Expr, interval: &sqlparser::ast::Interval) -> Result<(Tree, Type)> {
+        let days = match &*interval.value {
+            Expr::Value(value) => match &value.value {
+                Value::SingleQuotedString(text) => text.trim().parse::<i64>().ok(),
+                _ => None,
+            },
+            _ => None,
+        };
+        let factor = match &interval.leading_field {
+            Some(DateTimeField::Day) => Some(1),
+            Some(DateTimeField::Week(None)) => Some(7),
+            _ => None,
+        };
+        match (days, factor) {
+            (Some(days), Some(factor)) if days.abs() < 10_000_000 => {
+                Ok((Tree::literal(Val::Days(days * factor)), Type::Days))
+            }
+            _ => self.wrong(parsed, "an interval is so many days: INTERVAL '14' DAY"),
+        }
+    }
+
+    fn binary(
+        &self,
+        parsed: &Expr,
+        (left, op, right): (&Expr, &BinaryOperator, &Expr),
+        depth: usize,
+    ) -> Result<(Tree, Type)> {
+        let compare = |order, negated| {
+            Ok((self.compared(parsed, (left, right), order, negated, depth)?, Type::Boolean))
+        };
+        match op {
+            BinaryOperator::Eq => return compare(Ordering::Equal, false),
+            BinaryOperator::NotEq => return compare(Ordering::Equal, true),
+            BinaryOperator::Lt => return compare(Ordering::Less, false),
+            BinaryOperator::GtEq => return compare(Ordering::Less, true),
+            BinaryOperator::Gt => return compare(Ordering::Greater, false),
+            BinaryOperator::LtEq => return compare(Ordering::Greater, true),
+            _ => {}
+        }
+        let ((a, type_a), (b, type_b)) = (self.tree(left, depth)?, self.tree(right, depth)?);
+        let both = |wanted: Type, by: &str| {
+            self.expect(left, type_a, wanted, by).and_then(|()| self.expect(right, type_b, wanted, by))
+        };
+        let arith = |op| (Tree::Arith(op, Box::new(a.clone()), Box::new(b.clone()), false), Type::Number);
+        match op {
+            BinaryOperator::And | BinaryOperator::Or => {
+                let is_and = *op == BinaryOperator::And;
+                both(Type::Boolean, if is_and { "AND" } else { "OR" })?;
+                Ok((Tree::Both(Box::new(a), Box::new(b), is_and), Type::Boolean))
+            }
+            BinaryOperator::StringConcat => {
+                both(Type::Text, "||")?;
+                Ok((Tree::Concat(Box::new(a), Box::new(b)), Type::Text))
+            }
+            BinaryOperator::Plus | BinaryOperator::Minus => {
+                let is_plus = *op == BinaryOperator::Plus;
+                let is_day = |own: Type| matches!(own, Type::Date | Type::DateTime);
+                match (type_a, type_b) {
+                    (a_type, Type::Days) if is_day(a_type) => {
+                        Ok((Tree::Shift(Box::new(a), Box::new(b), is_plus), a_type))
+                    }
+                    (Type::Days, b_type) if is_day(b_type) && is_plus => {
+                        Ok((Tree::Shift(Box::new(b), Box::new(a), true), b_type))
+                    }
+                    (Type::Date, Type::Date) if !is_plus => {
+                        Ok((Tree::DaysBetween(Box::new(a), Box::new(b)), Type::Number))
+                    }
+                    (Type::Date | Type::DateTime, Type::Number) => {
+                        let mut bad =
+                            BadExpression::new("days are added to a date as an interval", self.at(right));
+                        bad.hint = Some(format!("{left} + INTERVAL '14' DAY"));
+                        Err(bad)
+                    }
+                    _ => {
+                        both(Type::Number, if is_plus { "+" } else { "-" })?;
+                        Ok(arith(if is_plus { Arith::Add } else { Arith::Subtract }))
+                    }
+                }
+            }
+            BinaryOperator::Multiply => both(Type::Number, "*").map(|()| arith(Arith::Multiply)),
+            BinaryOperator::Divide => both(Type::Number, "/").map(|()| arith(Arith::Divide)),
+            BinaryOperator::Modulo => both(Type::Number, "%").map(|()| arith(Arith::Remainder)),
+            _ => self.unknown(parsed),
+        }
+    }
+
+    /// `left` is to `right` as `order` says, or not.
+    fn compared(
+        &self,
+        parsed: &Expr,
+        (left, right): (&Expr, &Expr),
+        order: Ordering,
+        negated: bool,
+        depth: usize,
+    ) -> Result<Tree> {
+        let ((a, type_a), (b, type_b)) = (self.tree(left, depth)?, self.tree(right, depth)?);
+        let is_day = |own: Type| matches!(own, Type::Date | Type::DateTime);
+        let fits = type_a == type_b
+            || type_a == Type::Null
+            || type_b == Type::Null
+            || (is_day(type_a) && is_day(type_b));
+        if !fits {
+            let what = |parsed: &Expr| parsed.to_string().chars().take(60).collect::<String>();
+            let why = format!(
+                "\u{201c}{}\u{201d} is {}, \u{201c}{}\u{201d} is {}: they are not compared",
+                what(left),
+                type_a.word(),
+                what(right),
+                type_b.word()
+            );
+            let mut bad = BadExpression::new(why, self.at(left).or(self.at(parsed)));
+            bad.hint = match (type_a, type_b) {
+                (Type::Text, Type::Number) => self.quoted_hint(left, right),
+                (Type::Number, Type::Text) => self.quoted_hint(right, left),
+                (Type::Date, Type::Text) => Some(format!("{} = DATE '2031-08-17'", what(left))),
+                (Type::DateTime, Type::Text) => {
+                    Some(format!("{} = TIMESTAMP '2031-08-17 09:30:00'", what(left)))
+                }
+                (Type::Time, Type::Text) => Some(format!("{} = TIME '09:30:00'", what(left))),
+                _ => None,
+            };
+            return Err(bad);
+        }
+        Ok(Tree::Compare(Box::new(a), Box::new(b), order, negated))
+    }
+
+    /// What to type where text meets a number: the number in quotes, if it is one, as it was typed.
+    fn quoted_hint(&self, text: &Expr, number: &Expr) -> Option<String> {
+        let shown: String = text.to_string().chars().take(60).collect();
+        match number {
+            Expr::Value(value) => match &value.value {
+                Value::Number(digits, _) => Some(format!("{shown} = '{digits}'")),
+                _ => None,
+            },
+            _ => Some(format!("CAST({shown} AS DECIMAL) makes a number of it")),
+        }
+    }
+
+    fn case(
+        &self,
+        parsed: &Expr,
+        operand: Option<&Expr>,
+        conditions: &[sqlparser::ast::CaseWhen],
+        otherwise: Option<&Expr>,
+        depth: usize,
+    ) -> Result<(Tree, Type)> {
+        let mut branches = Vec::new();
+        let mut all = Type::Null;
+        let result = |value: &Expr, all: &mut Type| -> Result<Tree> {
+            let (tree, own) = self.tree(value, depth)?;
+            *all = self.common(value, *all, own, "CASE")?;
+            Ok(tree)
+        };
+        for branch in conditions {
+            let condition = match operand {
+                Some(operand) => {
+                    self.compared(parsed, (operand, &branch.condition), Ordering::Equal, false, depth)?
+                }
+                None => {
+                    let (tree, own) = self.tree(&branch.condition, depth)?;
+                    self.expect(&branch.condition, own, Type::Boolean, "WHEN")?;
+                    tree
+                }
+            };
+            branches.push((condition, result(&branch.result, &mut all)?));
+        }
+        let otherwise = otherwise.map(|value| result(value, &mut all)).transpose()?;
+        Ok((Tree::Case(branches, otherwise.map(Box::new)), all))
+    }
+
+    /// The type that two values of one function have.
+    fn common(&self, parsed: &Expr, all: Type, own: Type, by: &str) -> Result<Type> {
+        match (all, own) {
+            (Type::Null, own) => Ok(own),
+            (all, Type::Null) => Ok(all),
+            (all, own) if all == own => Ok(all),
+            (all, own) => {
+                let why = format!("{by} gives {} in one place and {} in another", all.word(), own.word());
+                self.wrong(parsed, why)
+            }
+        }
+    }
+
+    fn number(&self, parsed: &Expr, op: Unary, depth: usize) -> Result<(Tree, Type)> {
+        let (tree, own) = self.tree(parsed, depth)?;
+        self.expect(parsed, own, Type::Number, "this function")?;
+        // What is rounded afterwards need not come out even.
+        Ok((Tree::unary(op, tree.rounded()), Type::Number))
+    }
+
+    fn function(
+        &self,
+        parsed: &Expr,
+        function: &sqlparser::ast::Function,
+        depth: usize,
+    ) -> Result<(Tree, Type)> {
+        use sqlparser::ast::{FunctionArg, FunctionArgExpr, FunctionArguments};
+        let name = function.name.to_string().to_uppercase();
+        let mut arguments = Vec::new();
+        if let FunctionArguments::List(list) = &function.args {
+            for argument in &list.args {
+                match argument {
+                    FunctionArg::Unnamed(FunctionArgExpr::Expr(argument)) => arguments.push(argument),
+                    _ => return self.unknown(parsed),
+                }
+            }
+        }
+        let of = |n: usize| self.tree(arguments[n], depth);
+        let takes = |counts: &[usize]| {
+            if counts.contains(&arguments.len()) {
+                return Ok(());
+            }
+            let list: Vec<String> = counts.iter().map(usize::to_string).collect();
+            self.wrong(parsed, format!("{name} takes {} values", list.join(" or ")))
+        };
+        match name.as_str() {
+            "UPPER" | "LOWER" | "CHAR_LENGTH" | "CHARACTER_LENGTH" => {
+                takes(&[1])?;
+                let (tree, own) = of(0)?;
+                self.expect(arguments[0], own, Type::Text, &name)?;
+                Ok(match name.as_str() {
+                    "UPPER" => (Tree::unary(Unary::Upper, tree), Type::Text),
+                    "LOWER" => (Tree::unary(Unary::Lower, tree), Type::Text),
+                    _ => (Tree::unary(Unary::Length, tree), Type::Number),
+                })
+            }
+            "ABS" => {
+                takes(&[1])?;
+                let (tree, own) = of(0)?;
+                self.expect(arguments[0], own, Type::Number, "ABS")?;
+                Ok((Tree::unary(Unary::Abs, tree), Type::Number))
+            }
+            "CEILING" | "CEIL" | "FLOOR" => {
+                takes(&[1])?;
+                let op = if name == "FLOOR" { Unary::Floor } else { Unary::Ceiling };
+                self.number(arguments[0], op, depth)
+            }
+            "ROUND" => {
+                takes(&[1, 2])?;
+                let (tree, own) = of(0)?;
+                self.expect(arguments[0], own, Type::Number, "ROUND")?;
+                let digits = match arguments.get(1) {
+                    None => 0,
+                    Some(Expr::Value(value)) => match &value.value {
+                        Value::Number(digits, _) => {
+                            digits.parse::<u32>().ok().filter(|n| *n <= 15).unwrap_or(99)
+                        }
+                        _ => 99,
+                    },
+                    Some(_) => 99,
+                };
+                if digits == 99 {
+                    return self.wrong(parsed, "ROUND takes a number of decimals from 0 to 15");
+                }
+                Ok((Tree::Round(Box::new(tree.rounded()), digits), Type::Number))
+            }
+            "MOD" => {
+                takes(&[2])?;
+                let ((a, type_a), (b, type_b)) = (of(0)?, of(1)?);
+                self.expect(arguments[0], type_a, Type::Number, "MOD")?;
+                self.expect(arguments[1], type_b, Type::Number, "MOD")?;
+                Ok((Tree::Arith(Arith::Remainder, Box::new(a), Box::new(b), false), Type::Number))
+            }
+            "COALESCE" => {
+                if arguments.len() < 2 {
+                    return self.wrong(parsed, "COALESCE takes two values and more");
+                }
+                let (mut all, mut trees) = (Type::Null, Vec::new());
+                for argument in &arguments {
+                    let (tree, own) = self.tree(argument, depth)?;
+                    all = self.common(argument, all, own, "COALESCE")?;
+                    trees.push(tree);
+                }
+                Ok((Tree::Coalesce(trees), all))
+            }
+            "NULLIF" => {
+                takes(&[2])?;
+                let same =
+                    self.compared(parsed, (arguments[0], arguments[1]), Ordering::Equal, false, depth)?;
+                let (tree, own) = of(0)?;
+                Ok((Tree::Case(vec![(same, Tree::literal(Val::Null))], Some(Box::new(tree))), own))
+            }
+            "COUNT" | "SUM" | "AVG" | "MIN" | "MAX" => self.wrong(
+                parsed,
+                format!("{name} is of many records: a computed column and a condition are of one"),
+            ),
+            _ => {
+                let near = nearest(&name, functions::NAMES);
+                let meant = near.map_or(String::new(), |near| format!("; is {near} meant?"));
+                let why =
+                    format!("there is no function {name}{meant}; there are {}", functions::NAMES.join(", "));
+                self.wrong(parsed, why)
+            }
+        }
+    }
+
+    /// The type that a cast makes, and to how many decimals it rounds.
+    fn type_of(&self, parsed: &Expr, wanted: &DataType) -> Result<(Type, Option<u32>)> {
+        Ok(match wanted {
+            DataType::Varchar(_)
+            | DataType::CharVarying(_)
+            | DataType::CharacterVarying(_)
+            | DataType::Text => (Type::Text, None),
+            DataType::Decimal(info) | DataType::Numeric(info) | DataType::Dec(info) => {
+                let scale = match info {
+                    ExactNumberInfo::PrecisionAndScale(_, scale) => u32::try_from(*scale).ok(),
+                    ExactNumberInfo::Precision(_) => Some(0),
+                    ExactNumberInfo::None => None,
+                };
+                (Type::Number, scale.map(|scale| scale.min(28)))
+            }
+            DataType::Int(_) | DataType::Integer(_) | DataType::BigInt(_) | DataType::SmallInt(_) => {
+                (Type::Number, Some(0))
+            }
+            DataType::Date => (Type::Date, None),
+            DataType::Time(..) => (Type::Time, None),
+            DataType::Timestamp(..) => (Type::DateTime, None),
+            other => {
+                let why = format!(
+                    "there is no type {other} here; there are VARCHAR, DECIMAL, INTEGER, DATE, TIME, TIMESTAMP"
+                );
+                return self.wrong(parsed, why);
+            }
+        })
+    }
+}
+
+/// A name as it is written in an expression.
+pub(in crate::shape) fn identifier(name: &str) -> String {
+    let plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
+        && name.starts_with(|c: char| c.is_ascii_alphabetic());
+    if plain { name.to_owned() } else { format!("\"{}\"", name.replace('"', "\"\"")) }
+}
+
+fn field_word(field: &DateTimeField) -> String {
+    field.to_string().to_uppercase()
+}
+
+fn negate(tree: Tree, negated: bool) -> Tree {
+    if negated { Tree::unary(Unary::Not, tree) } else { tree }
+}
+
+/// Whether one of several holds.
+fn any_of(mut trees: Vec<Tree>) -> Tree {
+    match trees.len() {
+        0 => Tree::literal(Val::Boolean(false)),
+        1 => trees.remove(0),
+        count => {
+            let rest = trees.split_off(count / 2);
+            Tree::Both(Box::new(any_of(trees)), Box::new(any_of(rest)), false)
+        }
+    }
+}
