@@ -328,6 +328,28 @@ pub fn survey_block_at(
     BlockSurvey { consumed: end.consumed, lines: end.lines, carry, ..observer.block }
 }
 
+/// Counts what is made of the records of a block, and nothing else: where none is left out, the rest is known.
+pub fn survey_made(
+    plan: &SurveyPlan,
+    (text, before): (&[u8], u64),
+    mut carry: Carry,
+) -> (Vec<ColumnStats>, Shaped) {
+    let made = plan.repeats.shaping().map_or(0, |shaping| shaping.columns().len());
+    let (mut columns, mut shaped) = (vec![ColumnStats::default(); made], Shaped::for_columns(made));
+    let base = plan.columns() - made;
+    let mut look = Each(|record: &Record<'_>| {
+        let line = record.line() - before;
+        for (n, column) in columns.iter_mut().enumerate() {
+            plan.blank.observe(column, base + n, record.derived().field(n), line);
+        }
+        shaped.unmade_of(record, line);
+        Flow::Continue(())
+    });
+    let mut machine = Machine::new(&plan.dialect);
+    each_record(&mut machine, text, true, &plan.repeats, (before + 1, &mut carry), &mut look);
+    (columns, shaped)
+}
+
 /// Counts what records hold.
 struct Observer<'p> {
     plan: &'p SurveyPlan,
@@ -355,11 +377,7 @@ impl Observer<'_> {
                 column.observe_length(field, line);
             }
         }
-        for (n, fault) in derived.faults() {
-            let unmade = &mut self.block.facts.shaped.unmade[*n];
-            unmade.0.add(line);
-            unmade.1.get_or_insert(*fault);
-        }
+        self.block.facts.shaped.unmade_of(record, line);
     }
 }
 
@@ -615,6 +633,20 @@ impl Survey {
         self.records += block.records;
         self.lines += block.lines;
         self.widest = self.widest.max(block.widest);
+    }
+
+    /// Adds columns that are made of others, and what became of records, of a block after so many lines.
+    pub fn add_made(&mut self, (columns, shaped): (Vec<ColumnStats>, Shaped), base: usize, lines: u64) {
+        self.columns.resize(self.columns.len().max(base + columns.len()), ColumnStats::default());
+        for (mine, more) in self.columns[base..].iter_mut().zip(&columns) {
+            mine.merge(more, lines);
+        }
+        self.facts.shaped.merge(shaped, |mine, other| {
+            if mine.count == 0 && other.count > 0 {
+                mine.line = other.line + lines;
+            }
+            mine.count += other.count;
+        });
     }
 
     /// Adds what was counted in another source with the same columns. Lines of the two are not told apart.

@@ -172,6 +172,15 @@ impl Shaped {
         }
     }
 
+    /// Counts the values of a record that could not be made.
+    pub(crate) fn unmade_of(&mut self, record: &Record<'_>, line: u64) {
+        for (n, fault) in record.derived().faults() {
+            let unmade = &mut self.unmade[*n];
+            unmade.0.add(line);
+            unmade.1.get_or_insert(*fault);
+        }
+    }
+
     /// Adds what was counted further on; `count` adds two counts.
     pub(crate) fn merge(&mut self, later: Self, count: impl Fn(&mut Count, Count)) {
         count(&mut self.not_met, later.not_met);
@@ -193,11 +202,13 @@ pub struct Derived {
     ends: Vec<usize>,
     /// Columns (from 0, among those that are made) whose value could not be made, and why.
     faults: Vec<(usize, Fault)>,
+    /// Room for the value that is computed.
+    spelled: Vec<u8>,
 }
 
 /// Nothing.
 pub(crate) static NOTHING: Derived =
-    Derived { base: usize::MAX, text: Vec::new(), ends: Vec::new(), faults: Vec::new() };
+    Derived { base: usize::MAX, text: Vec::new(), ends: Vec::new(), faults: Vec::new(), spelled: Vec::new() };
 
 impl Derived {
     /// Where the fields stand, from 0.
@@ -264,13 +275,13 @@ impl Row for Values<'_> {
     }
 }
 
-/// A number of a column, exactly.
+/// A number of a column, exactly, with as many decimals as it is spelled with.
 fn decimal(number: &crate::kind::number::Number) -> Option<Decimal> {
-    let digits = i128::from(number.digits) * if number.negative { -1 } else { 1 };
-    let scale = u32::try_from(number.scale.max(0)).ok()?;
-    let own = Decimal::try_from_i128_with_scale(digits, scale).ok()?;
-    let factor = 10_i128.checked_pow(u32::try_from(-number.scale.min(0)).ok()?)?;
-    own.checked_mul(Decimal::try_from_i128_with_scale(factor, 0).ok()?)
+    let decimals = i16::from(number.spelling.decimals());
+    let scale = decimals.max(number.scale).max(0);
+    let factor = 10_i128.checked_pow(u32::try_from(scale - number.scale).ok()?)?;
+    let digits = i128::from(number.digits).checked_mul(if number.negative { -factor } else { factor })?;
+    Decimal::try_from_i128_with_scale(digits, u32::try_from(scale).ok()?).ok()
 }
 
 impl Shaping {
@@ -391,9 +402,9 @@ impl Shaping {
         &self.said
     }
 
-    /// Whether it has a condition.
-    pub fn has_condition(&self) -> bool {
-        self.condition.is_some()
+    /// Whether it may leave out records.
+    pub fn leaves_out(&self) -> bool {
+        self.condition.is_some() || self.distinct.is_some()
     }
 
     /// The same, which leaves out the records at these lines, in rising order.
@@ -422,13 +433,15 @@ impl Shaping {
         }
         for (n, computed) in self.computed.iter().enumerate() {
             let place = self.columns.len() - self.computed.len() + n;
-            let mut out = Vec::new();
+            let mut spelled = std::mem::take(&mut derived.spelled);
+            spelled.clear();
             let row = Values { shaping: self, record, derived };
-            let made = computed.tree.value(&row).and_then(|value| value.spell(&mut out));
+            let made = computed.tree.value(&row).and_then(|value| value.spell(&mut spelled));
             match made {
-                Ok(()) => derived.text.append(&mut out),
+                Ok(()) => derived.text.extend_from_slice(&spelled),
                 Err(fault) => derived.faults.push((place, fault)),
             }
+            derived.spelled = spelled;
             derived.ends.push(derived.text.len());
         }
         None

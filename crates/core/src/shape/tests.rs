@@ -76,18 +76,18 @@ fn computed(expression: &str) -> Result<Vec<String>, BadSetting> {
 #[test]
 fn expressions_are_computed_exactly() {
     for (expression, expected) in [
-        ("Dues * 1.19", ["143.395", "95.20", "", "-3.8675"]),
+        ("Dues * 1.19", ["143.3950", "95.2000", "", "-3.8675"]),
         ("ROUND(Dues / 3, 2)", ["40.17", "26.67", "", "-1.08"]),
         ("ROUND(Dues)", ["121", "80", "", "-3"]),
-        ("-Dues + 0.5", ["-120.0", "-79.5", "", "3.75"]),
+        ("-Dues + 0.5", ["-120.00", "-79.50", "", "3.75"]),
         ("Dues / 0", ["", "", "", ""]),
         ("Dues / 7", ["", "", "", ""]),
         ("CAST(Dues / 7 AS DECIMAL(10, 1))", ["17.2", "11.4", "", "-0.5"]),
         ("CAST(Dues AS INTEGER)", ["121", "80", "", "-3"]),
-        ("ABS(Dues) + FLOOR(Dues) - CEILING(Dues)", ["119.5", "80", "", "2.25"]),
-        ("MOD(Dues, 7)", ["1.5", "3", "", "-3.25"]),
-        ("COALESCE(Dues, 0)", ["120.5", "80", "0", "-3.25"]),
-        ("NULLIF(Dues, 80)", ["120.5", "", "", "-3.25"]),
+        ("ABS(Dues) + FLOOR(Dues) - CEILING(Dues)", ["119.50", "80.00", "", "2.25"]),
+        ("MOD(Dues, 7)", ["1.50", "3.00", "", "-3.25"]),
+        ("COALESCE(Dues, 0)", ["120.50", "80.00", "0", "-3.25"]),
+        ("NULLIF(Dues, 80)", ["120.50", "", "", "-3.25"]),
         ("Berth || '-' || Call", ["007-C001", "012-C002", "007-C003", "031-C004"]),
         ("UPPER(SUBSTRING(Master FROM 1 FOR 3))", ["QUI", "MAR", "MÖW", "TER"]),
         ("SUBSTRING(Call FROM 3)", ["01", "02", "03", "04"]),
@@ -97,7 +97,7 @@ fn expressions_are_computed_exactly() {
         ("POSITION(',' IN Master)", ["6", "6", "5", "0"]),
         ("CAST(Berth AS DECIMAL) + 1", ["8", "13", "8", "32"]),
         ("CAST(Master AS DECIMAL)", ["", "", "", ""]),
-        ("CAST(Dues AS VARCHAR) || '!'", ["120.5!", "80!", "", "-3.25!"]),
+        ("CAST(Dues AS VARCHAR) || '!'", ["120.50!", "80.00!", "", "-3.25!"]),
         ("Arrived + INTERVAL '1' DAY", ["2031-08-18", "2031-08-19", "2032-01-01", "2032-03-01"]),
         ("Arrived - DATE '2031-08-01'", ["16", "17", "152", "212"]),
         (

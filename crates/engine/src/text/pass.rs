@@ -4,9 +4,11 @@ use super::{Cut, Surveyed};
 use crate::feed::{Doing, Feed};
 use crate::stop::{Result, Stop};
 use incola_core::encoding::Undecodable;
+use incola_core::kind::ColumnStats;
 use incola_core::record::Machine;
 use incola_core::rows::{Carry, RecordSink, each_record};
-use incola_core::survey::{BlockSurvey, SurveyPlan, survey_block_at};
+use incola_core::shape::Shaped;
+use incola_core::survey::{BlockSurvey, SurveyPlan, survey_block_at, survey_made};
 
 /// A block, decoded.
 pub struct BlockText<'b> {
@@ -24,6 +26,11 @@ impl BlockText<'_> {
     /// What headings before it say.
     pub fn carry(&self) -> &Carry {
         &self.carry
+    }
+
+    /// Counts what is made of its records, where none of them is left out.
+    pub fn survey_made(&self) -> (Vec<ColumnStats>, Shaped) {
+        survey_made(self.plan, (self.text, self.cut.lines), self.carry.clone())
     }
 
     /// Counts what its records hold.

@@ -36,7 +36,8 @@ pub(super) fn shape(source: &dyn Feed, mut first: Surveyed, choices: &Choices) -
         shaping = shaping.dropping(dropped);
         first.plan.repeats = first.plan.repeats.shaping_by(Some(Arc::clone(&shaping)));
     }
-    let (survey, cuts) = counted(source, &first)?;
+    let (survey, cuts) =
+        if shaping.leaves_out() { counted(source, &first)? } else { with_made(source, &first, &shaping)? };
     let Reading { encoding, bom_bytes, line_end, mut layout, .. } = first.reading;
     layout.shaping = Some(shaping);
     let reading = reading::conclude(encoding, bom_bytes, line_end, layout, &survey, choices, &first.head)
@@ -83,6 +84,24 @@ fn repeats(source: &dyn Feed, surveyed: &Surveyed, distinct: &Distinct) -> Resul
     )?;
     dropped.sort_unstable();
     Ok(dropped)
+}
+
+/// What is counted of records none of which is left out: what is made of them is added to what is known.
+fn with_made(source: &dyn Feed, first: &Surveyed, shaping: &Shaping) -> Result<(Survey, Vec<Cut>)> {
+    let mut survey = first.survey.clone();
+    over_blocks(
+        source,
+        first,
+        Doing::Reading,
+        |_, _| Ok(()),
+        || (),
+        |(), block, ()| (block.cut.lines, block.survey_made()),
+        |(lines, made)| {
+            survey.add_made(made, shaping.base(), lines);
+            Ok(())
+        },
+    )?;
+    Ok((survey, first.cuts.clone()))
 }
 
 /// What is counted of shaped records, and where the blocks are among them.

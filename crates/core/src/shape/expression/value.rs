@@ -145,7 +145,10 @@ impl Val<'_> {
         use std::io::Write as _;
         let written = match self {
             Self::Null => Ok(()),
-            Self::Number(number) => write!(out, "{number}"),
+            Self::Number(number) => {
+                spell_number(*number, out);
+                Ok(())
+            }
             Self::Days(days) => write!(out, "{days}"),
             Self::Text(text) => {
                 out.extend_from_slice(text.as_bytes());
@@ -165,6 +168,39 @@ impl Val<'_> {
         };
         // Writing into memory does not fail.
         written.map_err(|_| Fault::TooLong)
+    }
+}
+
+/// Spells a number with a point, as many decimals as it has.
+fn spell_number(number: Decimal, out: &mut Vec<u8>) {
+    let scale = number.scale() as usize;
+    let mut digits = [b'0'; 64];
+    let mut from = digits.len();
+    let mut rest = number.mantissa().unsigned_abs();
+    while rest > 0 || digits.len() - from <= scale {
+        // Most coefficients are short, and short ones are divided faster.
+        let digit = match u64::try_from(rest) {
+            Ok(short) => {
+                rest = u128::from(short / 10);
+                (short % 10) as u8
+            }
+            Err(_) => {
+                let digit = (rest % 10) as u8;
+                rest /= 10;
+                digit
+            }
+        };
+        from -= 1;
+        digits[from] = b'0' + digit;
+    }
+    if number.is_sign_negative() && !number.is_zero() {
+        out.push(b'-');
+    }
+    let point = digits.len() - scale;
+    out.extend_from_slice(&digits[from..point]);
+    if scale > 0 {
+        out.push(b'.');
+        out.extend_from_slice(&digits[point..]);
     }
 }
 
@@ -266,6 +302,23 @@ mod tests {
         {
             let days = i64::from(Day::new(year, month, day).unwrap().since_1970());
             assert_eq!(iso_week(days), Some(week), "{year}-{month}-{day}");
+        }
+    }
+
+    #[test]
+    fn numbers_are_spelled_with_all_their_decimals() {
+        for text in [
+            "0",
+            "0.00",
+            "-0.05",
+            "7",
+            "-120.50",
+            "1234567890123456789012345678",
+            "0.0000000000000000000000000001",
+        ] {
+            let mut out = Vec::new();
+            spell_number(text.parse().unwrap(), &mut out);
+            assert_eq!(String::from_utf8(out).unwrap(), text);
         }
     }
 
