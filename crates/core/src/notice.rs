@@ -67,6 +67,8 @@ pub enum NoticeCode {
     RowsLeftOut,
     /// All of them are.
     NoRows,
+    /// Records are rolled up.
+    RolledUp,
     /// Values cannot be computed, or columns divided.
     NotComputed,
     /// There are no records.
@@ -135,6 +137,7 @@ impl NoticeCode {
             Self::TotalsUnproved => "totals-unproved",
             Self::RowsLeftOut => "rows-left-out",
             Self::NoRows => "no-rows",
+            Self::RolledUp => "rolled-up",
             Self::NotComputed => "not-computed",
             Self::NoRecords => "no-records",
             Self::MoreSetAside => "more-set-aside",

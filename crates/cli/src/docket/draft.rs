@@ -31,12 +31,16 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &settings::Reading) -> 
     if !labels.is_empty() {
         out.key("headings", &Value::Array(labels), "their values are in columns of their own");
     }
+    let is_rolled_up = reading.layout.shaping.as_ref().is_some_and(|shaping| shaping.grouping().is_some());
     // A column without a name in the source is meant by its number.
     let column = |place: &usize| {
         let own = reading.layout.names.get(*place).filter(|name| !name.trim().is_empty());
         own.map_or_else(
             || Value::from((place + 1).to_string()),
-            |_| Value::from(reading.columns[*place].name.as_str()),
+            |own| match reading.columns.get(*place).filter(|_| !is_rolled_up) {
+                Some(column) => Value::from(column.name.as_str()),
+                None => Value::from(own.as_str()),
+            },
         )
     };
     let carried: Vec<Value> = reading.layout.carried_down.iter().map(column).collect();
@@ -62,6 +66,8 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &settings::Reading) -> 
         "compute",
         "distinct",
         "distinct_keeps",
+        "by",
+        "take",
         "lines",
         "decimal_char",
         "group_char",

@@ -582,6 +582,12 @@ pub(crate) struct Read {
     /// Which of them it is
     #[arg(long, value_name = "WHICH", value_parser = ["first", "last"], requires = "distinct", help_heading = SHAPING, hide_short_help = true)]
     pub(crate) distinct_keeps: Option<String>,
+    /// Roll records up: one row for each value of these columns, as one record; of dates Arrived/day, /week, /month, /quarter, /year
+    #[arg(long, value_name = "COLUMNS", help_heading = SHAPING)]
+    pub(crate) by: Option<String>,
+    /// What such a row holds: 'COUNT(*) AS Calls, SUM(Dues), AVG(Gross), MAX(Arrived)'
+    #[arg(long, value_name = "LIST", help_heading = SHAPING)]
+    pub(crate) take: Option<String>,
     /// Lines of a record
     #[arg(long, value_name = "N", help_heading = FIXED, hide_short_help = true)]
     pub(crate) lines_per_record: Option<usize>,

@@ -47,6 +47,8 @@ impl Read {
             compute: (!self.compute.is_empty()).then(|| self.compute.clone()),
             distinct: list("distinct", self.distinct.as_deref())?,
             distinct_keeps: self.distinct_keeps.as_deref().and_then(Keeps::from_word),
+            by: list("by", self.by.as_deref())?,
+            take: self.take.clone(),
             comment: self.comment.clone(),
             decimal_char: self.decimal_char.clone(),
             group_char: self.group_char.clone(),
@@ -255,7 +257,7 @@ mod tests {
             "incola import a.csv --into b.xlsx --only 'Call,2..5' --blank 'n/a,\"a, b\"' --names 'A,\"B, C\"' --runs-as-one no",
             "incola import a.txt --into b.xlsx --starts 1,9 --starts-in bytes --add-start 4 --move-start 9:8 --header 2 --survey 100",
             "incola import a.txt --into b.xlsx --as 'Berth=text' --rename Berth=Quay --decimal-char , --group-char . --no-docket",
-            "incola import a.csv --into b.xlsx --divide 'Master=, ' --divide Code=starts:1,3 --where 'Dues > 100' --compute 'A=Dues * 2' --distinct 'Call,Berth' --distinct-keeps last",
+            "incola import a.csv --into b.xlsx --divide 'Master=, ' --divide Code=starts:1,3 --where 'Dues > 100' --compute 'A=Dues * 2' --distinct 'Call,Berth' --distinct-keeps last --by 'Berth,Arrived/month' --take 'COUNT(*), SUM(Dues)'",
             "incola import a.txt --into b.xlsx --headings 'Quay,Pilot' --carried first",
             "incola import a.txt --into b.xlsx --delimiter tab --quote \\' --comment '#' --blank-rows keep --name-case first --at A2",
         ] {

@@ -111,7 +111,8 @@ impl ShapedJson {
             first_line: (count.count > 0).then_some(count.line),
         });
         Some(Self {
-            records: surveyed.reading.records + shaped.left_out(),
+            records: surveyed.rolled_up.as_ref().map_or(surveyed.reading.records, |rows| rows.records)
+                + shaped.left_out(),
             rows: surveyed.reading.records,
             not_met: shaped.not_met.count,
             unknown: shaped.unknown.count,

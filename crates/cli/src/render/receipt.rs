@@ -162,6 +162,8 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
     }
     if dry_run {
         rows.push(("cells", format!("{}, not yet proved", grouped(written.cells))));
+    } else if written.cells == 0 && written.made > 0 {
+        // Nothing stands in the sheet as the file has it.
     } else if written.exact == written.cells && written.lost == 0 {
         rows.push((
             "kept exactly",

@@ -91,6 +91,7 @@ fn each_notice_is_raised_by_what_deserves_it() {
         ("total-differs", format!("{text}Total,,,99.5\n").into_bytes(), ""),
         ("rows-left-out", text.clone().into_bytes(), "--where 'Dues > 200'"),
         ("no-rows", text.clone().into_bytes(), "--where 'Dues > 2000'"),
+        ("rolled-up", text.clone().into_bytes(), "--by Berth"),
         ("not-computed", text.clone().into_bytes(), "--compute 'Share=Dues / 7'"),
         ("no-records", b"Call,Berth,Arrived,Dues\n".to_vec(), ""),
         ("formula-like", changed(30, "=A1+1,007,2031-03-02,5.5"), ""),

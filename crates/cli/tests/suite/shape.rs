@@ -103,3 +103,34 @@ fn what_cannot_be_made_is_said() {
         assert!(text.contains(option), "{value}: {text}");
     }
 }
+
+#[test]
+fn daily_readings_become_monthly_ones_at_every_refresh() {
+    let daily = |rows: &str| {
+        format!("Day,Gauge,Level\n2031-01-01,G1,2.50\n2031-01-31,G1,2.70\n2031-02-01,G2,2.10\n{rows}")
+    };
+    let folder = Folder::new().with("tide.csv", daily(""));
+    let run = folder.run(
+        "import tide.csv --by Day/month,Gauge --take 'COUNT(*) AS Readings, AVG(Level)' --into tide.xlsx",
+    );
+    let run = run.expect(0);
+    assert!(run.out.contains("3 records are rolled up into 2 rows"), "{}", run.out);
+    assert!(run.out.contains("computed  8 cells more") && !run.out.contains("kept exactly"), "{}", run.out);
+    folder.write_old("tide.csv", daily("2031-02-28,G2,2.30\n2031-03-01,G1,4.00\n"));
+    let run = folder.run("refresh tide.xlsx").expect(0);
+    assert!(run.out.contains("2 \u{2192} 3: 1 added, 1 revised, 1 the same"), "{}", run.out);
+    let rows = folder.cells("tide.xlsx", "tide");
+    assert_eq!(rows[0].join("|"), r#""Day month"|"Gauge"|"Readings"|"Mean of Level""#);
+    assert_eq!(rows[2].join("|"), r#""2031-02"|"G2"|2|2.2"#);
+    for (options, why) in [
+        ("--by Gauge/month", "has no days"),
+        ("--by Gage", "is \u{201c}Gauge\u{201d} meant?"),
+        ("--take COUNT(*)", "what makes them"),
+        ("--by Gauge --take Level", "each part is COUNT"),
+        ("--by Gauge --take SUM(Gauge)", "SUM takes a number"),
+        ("--by Gauge --take MAX(Day),MAX(Day)", "two columns are called"),
+    ] {
+        let run = folder.run(&format!("inspect tide.csv {options}")).expect(2);
+        assert!(run.err.contains(why), "{options}: {}", run.err);
+    }
+}

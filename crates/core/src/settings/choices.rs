@@ -11,7 +11,7 @@ use crate::layout::{HeaderChoice, LayoutChoices, LineChoice, LinesMeant, Pattern
 use crate::reading::{Choices, Scan};
 use crate::record::Unit;
 use crate::settings::docket::Docket;
-use crate::shape::{DivideChoice, ShapingChoices, read_compute};
+use crate::shape::{DivideChoice, GroupChoice, ShapingChoices, read_compute};
 use crate::survey::MOST_COLUMNS;
 
 /// Lines that the clerk wants, from 1, both included.
@@ -93,6 +93,8 @@ fn shaping(read: &Reading) -> Result<ShapingChoices, BadSetting> {
         compute: compute.collect::<Result<_, _>>()?,
         distinct: read.distinct.as_ref().map(|list| if is_all(list) { Vec::new() } else { selectors(list) }),
         keeps_last: read.distinct_keeps == Some(Keeps::Last),
+        by: read.by.iter().flatten().map(|text| GroupChoice::read(text)).collect(),
+        take: read.take.clone(),
     })
 }
 

@@ -161,6 +161,20 @@ pub const KEYS: &[Key] = &[
         "\"first\"",
         "Which of records that repeat stays.",
     ),
+    key(
+        "read",
+        "by",
+        KeyKind::Texts,
+        "[\"Berth\", \"Arrived/month\"]",
+        "Records with the same values in these columns become one row; of dates `/day`, `/week`, `/month`, `/quarter` or `/year`.",
+    ),
+    key(
+        "read",
+        "take",
+        KeyKind::Text,
+        "\"COUNT(*) AS Calls, SUM(Dues) AS Dues\"",
+        "What such a row holds: COUNT, SUM, AVG, MIN, MAX, FIRST and LAST of columns or expressions.",
+    ),
     key("read", "comment", KeyKind::Text, "\"#\"", "What comment lines begin with, or none."),
     key(
         "read",

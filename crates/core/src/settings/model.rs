@@ -45,6 +45,10 @@ pub struct Reading {
     pub distinct: Option<Vec<String>>,
     /// Which of records that repeat stays.
     pub distinct_keeps: Option<Keeps>,
+    /// What makes a group of records that become one row: `COLUMN` or `COLUMN/PERIOD`.
+    pub by: Option<Vec<String>>,
+    /// What is taken of each group.
+    pub take: Option<String>,
     /// What comment lines begin with, or `none`.
     pub comment: Option<String>,
     /// The character before decimals.

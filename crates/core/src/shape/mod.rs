@@ -6,9 +6,13 @@
 
 mod divide;
 mod expression;
+mod group;
+mod period;
 
 pub use divide::{DivideChoice, How};
 pub use expression::{Fault, Type};
+pub use group::{GroupChoice, GroupColumn, Grouping, Groups, MOST_GROUPS};
+pub use period::Period;
 
 use crate::kind::statistics::trim;
 use crate::kind::{Count, Kind, Rule, Value};
@@ -34,6 +38,10 @@ pub struct ShapingChoices {
     pub distinct: Option<Vec<Selector>>,
     /// Whether the last one of records that repeat stays, instead of the first one.
     pub keeps_last: bool,
+    /// What makes a group of records, if they are rolled up.
+    pub by: Vec<GroupChoice>,
+    /// What is taken of each group; nothing: how many records it has.
+    pub take: Option<String>,
 }
 
 impl ShapingChoices {
@@ -43,6 +51,8 @@ impl ShapingChoices {
             && self.condition.is_none()
             && self.compute.is_empty()
             && self.distinct.is_none()
+            && self.by.is_empty()
+            && self.take.is_none()
     }
 }
 
@@ -119,6 +129,7 @@ pub struct Shaping {
     condition: Option<Tree>,
     computed: Vec<Computed>,
     distinct: Option<Distinct>,
+    grouping: Option<Grouping>,
     /// Lines of records that repeat others, in rising order.
     dropped: Vec<u64>,
     columns: Vec<DerivedColumn>,
@@ -306,6 +317,7 @@ impl Shaping {
             condition: None,
             computed: Vec::new(),
             distinct: None,
+            grouping: None,
             dropped: Vec::new(),
             columns: Vec::new(),
             said: choices.clone(),
@@ -360,6 +372,12 @@ impl Shaping {
             let columns = places.iter().map(|place| shaping.sources[*place].place).collect();
             shaping.distinct = Some(Distinct { columns, keeps_last: choices.keeps_last });
         }
+        if !choices.by.is_empty() {
+            shaping.grouping = Some(Grouping::bind(&choices.by, choices.take.as_deref(), &all)?);
+        } else if choices.take.is_some() {
+            let why = "it says what is taken of groups, but not what makes them";
+            return Err(BadSetting::new("take", "", why).hint("--by Berth, or --by Arrived/month"));
+        }
         Ok(shaping)
     }
 
@@ -400,6 +418,11 @@ impl Shaping {
     /// What was said.
     pub fn said(&self) -> &ShapingChoices {
         &self.said
+    }
+
+    /// How records are rolled up, if they are.
+    pub fn grouping(&self) -> Option<&Grouping> {
+        self.grouping.as_ref()
     }
 
     /// Whether it may leave out records.

@@ -1,10 +1,9 @@
 //! Control totals: what the columns of a source hold, counted and added up exactly, as a whole and in groups.
 
 mod column;
-mod period;
 
 pub use column::{ColumnTally, Figures, Moments, Place};
-pub use period::Period;
+pub use incola_core::shape::Period;
 
 use crate::feed::{Doing, Feed};
 use crate::stop::{Result, Stop};

@@ -11,4 +11,4 @@ pub use around::{After, CarriedDown};
 pub use blocks::{BlockSize, Cut};
 pub use pass::{BlockText, each_block, over_blocks};
 pub use region::lines_of;
-pub use survey::{Surveyed, conclude, survey};
+pub use survey::{RolledUp, Surveyed, conclude, survey};

@@ -1,9 +1,9 @@
 //! A pass over a source that was surveyed: along its cuts, on several threads, with results in the order of the blocks.
 
 use super::{Cut, Surveyed};
-use crate::feed::{Doing, Feed};
+use crate::feed::{Doing, Feed, InMemory};
 use crate::stop::{Result, Stop};
-use incola_core::encoding::Undecodable;
+use incola_core::encoding::{Encoding, Undecodable};
 use incola_core::kind::ColumnStats;
 use incola_core::record::Machine;
 use incola_core::rows::{Carry, RecordSink, each_record};
@@ -60,8 +60,13 @@ pub fn over_blocks<W, A: Send, T: Send>(
     work: impl Fn(&mut W, BlockText<'_>, A) -> T + Sync,
     mut take: impl FnMut(T) -> Result<()>,
 ) -> Result<()> {
-    let (plan, encoding) = (&surveyed.plan, surveyed.reading.encoding.value);
-    let mut bytes = source.bytes_from(surveyed.cuts.first().map_or(0, |c| c.offset))?;
+    let rows = surveyed.rolled_up.as_ref().map(|rows| InMemory::new("", &rows.text));
+    let (read, encoding) = match &rows {
+        Some(rows) => (rows as &dyn Feed, Encoding::Utf8),
+        None => (source, surveyed.reading.encoding.value),
+    };
+    let plan = &surveyed.plan;
+    let mut bytes = read.bytes_from(surveyed.cuts.first().map_or(0, |c| c.offset))?;
     let mut cuts = surveyed.cuts.iter();
     let mut carries = surveyed.carries.iter();
     let mut watch = source.watch(doing, surveyed.cuts.iter().map(|c| c.bytes).sum());

@@ -1,14 +1,22 @@
 //! Rows shaped: a source whose columns are known is gone over again, and what is left is what everything else sees.
 
-use super::survey::Surveyed;
-use super::{Cut, over_blocks};
-use crate::feed::{Doing, Feed};
+use super::survey::{RolledUp, Surveyed, survey_in_blocks};
+use super::{BlockSize, Cut, over_blocks};
+use crate::feed::{Doing, Feed, InMemory};
 use crate::stop::{Result, Stop};
+use incola_core::encoding::Encoding;
+use incola_core::evidence::DecidedBy;
 use incola_core::kind::statistics::trim;
+use incola_core::kind::{Decimal, Kind};
+use incola_core::layout::{HeaderChoice, LayoutChoices};
+use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{self, Choices, Reading};
 use incola_core::rows::{Each, Flow, Record};
-use incola_core::shape::{Distinct, Shaping};
+use incola_core::settings::BadSetting;
+use incola_core::settings::selector::{AsChoice, Selector};
+use incola_core::shape::{Distinct, GroupColumn, Grouping, Groups, MOST_GROUPS, Shaping};
 use incola_core::survey::Survey;
+use incola_core::words::counted;
 use rustc_hash::FxHashMap;
 use std::sync::Arc;
 use xxhash_rust::xxh3::Xxh3;
@@ -17,7 +25,12 @@ use xxhash_rust::xxh3::Xxh3;
 const LOOKED_AT: usize = 1000;
 
 /// Surveys a source again, whose rows are shaped as the choices say. `first`: what it is without that.
-pub(super) fn shape(source: &dyn Feed, mut first: Surveyed, choices: &Choices) -> Result<Surveyed> {
+pub(super) fn shape(
+    source: &dyn Feed,
+    mut first: Surveyed,
+    choices: &Choices,
+    size: BlockSize,
+) -> Result<Surveyed> {
     let values = |column: usize| {
         let mut values: Vec<Vec<u8>> = Vec::new();
         let mut look = Each(|record: &Record<'_>| {
@@ -36,13 +49,156 @@ pub(super) fn shape(source: &dyn Feed, mut first: Surveyed, choices: &Choices) -
         shaping = shaping.dropping(dropped);
         first.plan.repeats = first.plan.repeats.shaping_by(Some(Arc::clone(&shaping)));
     }
-    let (survey, cuts) =
-        if shaping.leaves_out() { counted(source, &first)? } else { with_made(source, &first, &shaping)? };
+    let (survey, cuts) = if shaping.leaves_out() {
+        all_counted(source, &first)?
+    } else {
+        with_made(source, &first, &shaping)?
+    };
+    let grouping = shaping.grouping().cloned();
     let Reading { encoding, bom_bytes, line_end, mut layout, .. } = first.reading;
     layout.shaping = Some(shaping);
-    let reading = reading::conclude(encoding, bom_bytes, line_end, layout, &survey, choices, &first.head)
+    // What is wanted of rolled-up rows is not there before.
+    let own = match grouping {
+        Some(_) => Choices { kinds: Vec::new(), ..choices.before_shaping() },
+        None => choices.clone(),
+    };
+    let reading = reading::conclude(encoding, bom_bytes, line_end, layout, &survey, &own, &first.head)
         .map_err(Stop::BadSetting)?;
-    Ok(Surveyed { reading, survey, cuts, ..first })
+    let shaped = Surveyed { reading, survey, cuts, ..first };
+    match grouping {
+        Some(grouping) => roll_up(source, shaped, &grouping, choices, size),
+        None => Ok(shaped),
+    }
+}
+
+/// Rolls records up: the rows stand for the source from then on.
+fn roll_up(
+    source: &dyn Feed,
+    shaped: Surveyed,
+    grouping: &Grouping,
+    choices: &Choices,
+    size: BlockSize,
+) -> Result<Surveyed> {
+    let Some(shaping) = shaped.reading.layout.shaping.clone() else { return Ok(shaped) };
+    let all = groups(source, &shaped, (&shaping, grouping))?;
+    let (text, faults) = all.text(grouping);
+    let text = Arc::new(text);
+    let feed = InMemory::new("", &text);
+    let rows = survey_in_blocks(&feed, &choices_of_rows(grouping, choices), None, size)?;
+    let mut reading =
+        Reading { records: rows.reading.records, columns: rows.reading.columns, ..shaped.reading };
+    for (column, own) in reading.columns.iter_mut().zip(grouping.columns()) {
+        if column.decided_by == DecidedBy::Detected {
+            column.why.clone_from(&own.why);
+        }
+    }
+    reading.notices.retain(|notice| notice.column.is_none());
+    tell(&mut reading, &all, faults);
+    let mut survey = rows.survey;
+    survey.facts.shaped = shaped.survey.facts.shaped;
+    Ok(Surveyed {
+        reading,
+        plan: rows.plan,
+        cuts: rows.cuts,
+        carries: rows.carries,
+        printed: None,
+        head: rows.head,
+        survey,
+        rolled_up: Some(RolledUp { text, records: all.records }),
+        ..shaped
+    })
+}
+
+/// The groups of all records.
+fn groups(
+    source: &dyn Feed,
+    shaped: &Surveyed,
+    (shaping, grouping): (&Shaping, &Grouping),
+) -> Result<Groups> {
+    let mut all = Groups::new(grouping);
+    over_blocks(
+        source,
+        shaped,
+        Doing::Reading,
+        |_, _| Ok(()),
+        || (),
+        |(), mut block, ()| {
+            let mut groups = Groups::new(grouping);
+            block.each(&mut Each(|record: &Record<'_>| {
+                groups.add(shaping, grouping, record);
+                if groups.len() <= MOST_GROUPS { Flow::Continue(()) } else { Flow::Break(()) }
+            }));
+            groups
+        },
+        |groups| {
+            all.merge(grouping, groups);
+            if all.len() <= MOST_GROUPS {
+                return Ok(());
+            }
+            let why = format!("there are more than {MOST_GROUPS} different values");
+            Err(Stop::BadSetting(BadSetting::new("by", "", why)))
+        },
+    )?;
+    Ok(all)
+}
+
+/// Says how records were rolled up, and what could not be computed.
+fn tell(reading: &mut Reading, all: &Groups, faults: u64) {
+    let message = format!(
+        "{} rolled up into {}",
+        counted(all.records, "record is", "records are"),
+        counted(reading.records, "row", "rows")
+    );
+    reading.notices.push(Notice::new(NoticeCode::RolledUp, message));
+    let unmade: u64 = all.unmade.iter().map(|(count, _)| count.count).sum();
+    if let Some((count, Some(fault))) = all.unmade.iter().find(|(count, _)| count.count > 0) {
+        let message = format!(
+            "{} not be computed and are left out of their groups, the first one because of: {}",
+            counted(unmade, "value can", "values can"),
+            fault.words()
+        );
+        reading.notices.push(Notice::new(NoticeCode::NotComputed, message).at_line(count.line));
+    }
+    if faults > 0 {
+        let message =
+            format!("{} more than 28 digits and stay empty", counted(faults, "result has", "results have"));
+        reading.notices.push(Notice::new(NoticeCode::NotComputed, message));
+    }
+}
+
+/// How rolled-up rows are read: as they were written, but for what was said of their columns.
+fn choices_of_rows(grouping: &Grouping, choices: &Choices) -> Choices {
+    let kind = |(n, column): (usize, &GroupColumn)| AsChoice {
+        selector: Selector::new(&(n + 1).to_string()),
+        kind: column.kind,
+        format: match column.kind {
+            Kind::Date => Some("yyyy-MM-dd".to_owned()),
+            Kind::DateTime => Some("yyyy-MM-dd HH:mm:ss".to_owned()),
+            Kind::Time => Some("HH:mm:ss".to_owned()),
+            Kind::Boolean => Some("true/false".to_owned()),
+            Kind::Number | Kind::Text | Kind::Skip => None,
+        },
+        by: DecidedBy::Detected,
+    };
+    let mut kinds: Vec<AsChoice> = grouping.columns().iter().enumerate().map(kind).collect();
+    let is_of_rows = |choice: &&AsChoice| {
+        grouping.columns().iter().any(|c| c.name.to_lowercase() == choice.selector.text().to_lowercase())
+    };
+    kinds.extend(choices.kinds.iter().filter(is_of_rows).cloned());
+    Choices {
+        encoding: Some(Encoding::Utf8),
+        layout: LayoutChoices {
+            delimiter: Some(",".into()),
+            quote: Some(Some(b'"')),
+            header: HeaderChoice::Line(1),
+            comment: Some(None),
+            ..LayoutChoices::default()
+        },
+        decimal: Some(Decimal::Point),
+        kinds,
+        only: choices.only.clone(),
+        ..Choices::default()
+    }
 }
 
 /// The lines of records that repeat others, in rising order. Of each different record 24 bytes are kept.
@@ -105,7 +261,7 @@ fn with_made(source: &dyn Feed, first: &Surveyed, shaping: &Shaping) -> Result<(
 }
 
 /// What is counted of shaped records, and where the blocks are among them.
-fn counted(source: &dyn Feed, first: &Surveyed) -> Result<(Survey, Vec<Cut>)> {
+fn all_counted(source: &dyn Feed, first: &Surveyed) -> Result<(Survey, Vec<Cut>)> {
     let lines_before = first.cuts.first().map_or(0, |cut| cut.lines);
     let mut survey = Survey::new(&first.plan, lines_before);
     let mut cuts = Vec::with_capacity(first.cuts.len());

@@ -18,6 +18,7 @@ use incola_core::settings::LineRange;
 use incola_core::survey::{
     Blanks, BlockSurvey, MOST_COLUMNS, MOST_RECORD_BYTES, Survey, SurveyPlan, survey_block,
 };
+use std::sync::Arc;
 
 /// A source, surveyed: its reading, and what the second pass needs to follow it.
 pub struct Surveyed {
@@ -43,6 +44,17 @@ pub struct Surveyed {
     pub is_ascii: bool,
     /// Whether the last line has a line end.
     pub is_ended: bool,
+    /// The rows that records were rolled up into, which stand for the source.
+    pub rolled_up: Option<RolledUp>,
+}
+
+/// Rows that records were rolled up into.
+#[derive(Clone, Debug)]
+pub struct RolledUp {
+    /// The rows, as text.
+    pub text: Arc<Vec<u8>>,
+    /// The records.
+    pub records: u64,
 }
 
 impl Surveyed {
@@ -56,6 +68,10 @@ impl Surveyed {
 
     fn concluded(&self, survey: &Survey, choices: &Choices) -> std::result::Result<Reading, BadSetting> {
         let Reading { encoding, bom_bytes, line_end, layout, .. } = &self.reading;
+        if self.rolled_up.is_some() {
+            // What the rows hold is said by what is taken.
+            return Ok(self.reading.clone());
+        }
         reading::conclude(
             encoding.clone(),
             *bom_bytes,
@@ -112,7 +128,7 @@ pub fn survey_in_blocks(
 ) -> Result<Surveyed> {
     if !choices.shaping.is_empty() {
         let first = survey_in_blocks(source, &choices.before_shaping(), lines, size)?;
-        return super::shape::shape(source, first, choices);
+        return super::shape::shape(source, first, choices, size);
     }
     let raw = source.samples()?;
     if raw.bytes == 0 {
@@ -265,6 +281,7 @@ fn survey_as(
         is_ascii: found.only_ascii && high.is_none(),
         // Characters of two bytes have a NUL beside it; some programs write an end mark behind it.
         is_ended: end.iter().rev().take(3).any(|b| matches!(b, b'\n' | b'\r')),
+        rolled_up: None,
     };
     Ok((surveyed, high))
 }

@@ -129,6 +129,9 @@ fn sort_of(line: &[u8]) -> String {
 /// # Errors
 /// Those of [`check`].
 pub fn settle(source: &dyn Feed, surveyed: &mut Surveyed) -> Result<()> {
+    if surveyed.rolled_up.is_some() {
+        return Ok(());
+    }
     surveyed.printed = check(source, surveyed)?;
     let Some(printed) = &surveyed.printed else { return Ok(()) };
     let Reading { columns, notices, layout, set_aside, .. } = &mut surveyed.reading;

@@ -3,9 +3,9 @@
 use super::{imported, rows, surveyed};
 use incola_core::reading::Choices;
 use incola_core::settings::selector::Selector;
-use incola_core::shape::{DivideChoice, ShapingChoices};
+use incola_core::shape::{DivideChoice, GroupChoice, ShapingChoices};
 use proptest::prelude::*;
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 /// Call, berth, master ("Last, First"), dues in cents.
 type Call = (u32, u8, String, Option<i64>);
@@ -78,6 +78,7 @@ proptest! {
                 ],
                 distinct: Some(vec![Selector::new("Call"), Selector::new("Berth")]),
                 keeps_last,
+                ..ShapingChoices::default()
             },
             ..Choices::default()
         };
@@ -98,6 +99,78 @@ proptest! {
             .map(|row| {
                 let cell = |n: usize| row.get(n).cloned().unwrap_or_default();
                 [cell(0), cell(1), cell(4), cell(5), two_decimals(&cell(6)), cell(7)]
+            })
+            .collect();
+        prop_assert_eq!(found, expected);
+    }
+}
+
+/// What a roll-up by berth and month of the record's number gives: berth, month, records, sum and mean of dues, largest call.
+fn groups(calls: &[Call]) -> Vec<[String; 6]> {
+    let mut all: BTreeMap<(String, String), Vec<&Call>> = BTreeMap::new();
+    for call in calls {
+        let month = format!("2031-{:02}", call.0 % 12 + 1);
+        all.entry((format!("00{}", call.1), month)).or_default().push(call);
+    }
+    all.into_iter()
+        .map(|((berth, month), calls)| {
+            let dues: Vec<i64> = calls.iter().filter_map(|call| call.3).collect();
+            let sum: i64 = dues.iter().sum();
+            // Rounded half away from zero to four decimals.
+            let mean = |count: i64| {
+                let (whole, rest) = (sum.abs() * 100 / count, sum.abs() * 100 % count);
+                (whole + i64::from(rest * 2 >= count)) * sum.signum()
+            };
+            let mean = if dues.is_empty() { None } else { Some(mean(dues.len() as i64)) };
+            let largest = calls.iter().map(|call| format!("C{:03}", call.0)).max().unwrap_or_default();
+            let first = calls[0].2.clone();
+            [
+                berth,
+                month,
+                calls.len().to_string(),
+                mean.map_or(String::new(), |_| sum.to_string()),
+                mean.map_or(String::new(), |mean| mean.to_string()),
+                format!("{largest} {first}"),
+            ]
+        })
+        .collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 100, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn groups_are_those_of_a_plain_model(calls in calls()) {
+        let mut text = "Call,Berth,Master,Dues,Day\n".to_owned();
+        for (call, berth, master, dues) in &calls {
+            let dues = dues.map(amount).unwrap_or_default();
+            let (month, day) = (call % 12 + 1, call % 28 + 1);
+            text.push_str(&format!("C{call:03},00{berth},\"{master}\",{dues},2031-{month:02}-{day:02}\n"));
+        }
+        let choices = Choices {
+            shaping: ShapingChoices {
+                by: vec![GroupChoice::read("Berth"), GroupChoice::read("Day/month")],
+                take: Some("COUNT(*), SUM(Dues), AVG(Dues), MAX(Call) AS Largest, FIRST(Master)".into()),
+                ..ShapingChoices::default()
+            },
+            ..Choices::default()
+        };
+        let surveyed = surveyed(text.as_bytes(), &choices).unwrap();
+        let expected = groups(&calls);
+        prop_assert_eq!(surveyed.reading.records, expected.len() as u64);
+        let (book, written) = imported(text.as_bytes(), &surveyed, true);
+        prop_assert_eq!((written.exact, written.cells), (0, 0));
+        let units = |cell: &str, factor: f64| {
+            cell.parse::<f64>().map_or(String::new(), |n| ((n * factor).round() as i64).to_string())
+        };
+        let found: Vec<[String; 6]> = rows(&book)
+            .into_iter()
+            .skip(1)
+            .take(expected.len())
+            .map(|row| {
+                let cell = |n: usize| row.get(n).cloned().unwrap_or_default();
+                let last = format!("{} {}", cell(5), cell(6));
+                [cell(0), cell(1), cell(2), units(&cell(3), 100.0), units(&cell(4), 10_000.0), last]
             })
             .collect();
         prop_assert_eq!(found, expected);

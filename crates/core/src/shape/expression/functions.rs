@@ -79,7 +79,7 @@ impl Part {
             Self::Quarter => i64::from((day()?.month - 1) / 3 + 1),
             Self::Month => i64::from(day()?.month),
             Self::Day => i64::from(day()?.day),
-            Self::Week => iso_week(days).ok_or(Fault::NoSuchDay)?,
+            Self::Week => iso_week(days).ok_or(Fault::NoSuchDay)?.1,
             Self::Hour => millis / 3_600_000,
             Self::Minute => millis / 60_000 % 60,
             Self::Second => {
@@ -91,7 +91,7 @@ impl Part {
 }
 
 /// Rounds half away from zero.
-pub(super) fn round(number: Decimal, digits: u32) -> Decimal {
+pub(in crate::shape) fn round(number: Decimal, digits: u32) -> Decimal {
     let mut rounded = number.round_dp_with_strategy(digits, RoundingStrategy::MidpointAwayFromZero);
     if rounded.scale() < digits {
         rounded.rescale(digits);

@@ -11,6 +11,7 @@ mod value;
 
 pub use value::{Fault, Type};
 
-pub(super) use bind::{Column, bind};
+pub(super) use bind::{Aggregate, Column, bind, bind_list};
 pub(super) use eval::{Row, Tree, truth};
-pub(super) use value::Val;
+pub(super) use functions::round;
+pub(super) use value::{Val, add, day_of, divide, iso_week};

@@ -1,6 +1,7 @@
 //! Times that make a group of days.
 
-use incola_core::kind::Day;
+use super::expression::iso_week;
+use crate::kind::Day;
 
 /// A time that makes a group.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -36,7 +37,7 @@ impl Period {
     ///
     /// ```
     /// use incola_core::kind::Day;
-    /// use incola_engine::tally::Period;
+    /// use incola_core::shape::Period;
     /// let day = Day::new(2031, 3, 4).unwrap();
     /// assert_eq!(Period::Week.of(day), "2031-W10");
     /// assert_eq!(Period::Quarter.of(day), "2031-Q1");
@@ -46,7 +47,7 @@ impl Period {
         match self {
             Self::Day => format!("{year:04}-{month:02}-{number:02}"),
             Self::Week => {
-                let (year, week) = iso_week(day.since_1970());
+                let (year, week) = iso_week(i64::from(day.since_1970())).unwrap_or_default();
                 format!("{year:04}-W{week:02}")
             }
             Self::Month => format!("{year:04}-{month:02}"),
@@ -54,15 +55,6 @@ impl Period {
             Self::Year => format!("{year:04}"),
         }
     }
-}
-
-/// The year and the number of the week (ISO 8601, section 3.1.1.23) of a day counted from 1970-01-01, a Thursday.
-fn iso_week(since_1970: i32) -> (i32, i32) {
-    // A week belongs to the year of its Thursday.
-    let thursday = since_1970 - (since_1970 + 3).rem_euclid(7) + 3;
-    let (year, ..) = incola_workbook::serial_date::civil(thursday);
-    let first = Day::new(year as u16, 1, 1).map_or(thursday, Day::since_1970);
-    (year, (thursday - first) / 7 + 1)
 }
 
 #[cfg(test)]
