@@ -115,7 +115,7 @@ impl SheetReceipt {
             .map(|(source, surveyed)| SourceReceipt {
                 name: source.name.clone(),
                 bytes: surveyed.bytes,
-                records: surveyed.reading.records,
+                records: surveyed.records_in(),
                 set_aside: surveyed.reading.set_aside.clone(),
                 printed: surveyed.printed.clone(),
                 carried: surveyed

@@ -112,7 +112,10 @@ fn described(
     let shown = file.path.display().to_string();
     shape.docket = Some(shown.clone());
     let described = &file.docket.columns;
-    if described.is_empty() {
+    let shaping = reading.layout.shaping.clone();
+    // What a docket that rolls nothing up describes are columns of the source.
+    let is_rolled_up = shaping.as_ref().is_some_and(|shaping| shaping.grouping().is_some());
+    if described.is_empty() || (is_rolled_up && file.docket.read.by.is_none()) {
         return Ok(shape);
     }
     let known: HashMap<String, usize> =
@@ -148,8 +151,11 @@ fn described(
         let text = format!("not obeyed of what {shown} says: {}", file.unread.join(", "));
         notices.push(Notice::new(NoticeCode::DocketColumns, text));
     }
-    if !new.is_empty() {
-        let list: Vec<String> = new.iter().map(|n| format!("\u{201c}{}\u{201d}", name(n))).collect();
+    // Columns that are made were asked for.
+    let made_from = shaping.filter(|_| !is_rolled_up).map_or(usize::MAX, |shaping| shaping.base());
+    let unasked: Vec<usize> = new.iter().copied().filter(|n| *n < made_from).collect();
+    if !unasked.is_empty() {
+        let list: Vec<String> = unasked.iter().map(|n| format!("\u{201c}{}\u{201d}", name(n))).collect();
         let text = format!("{} not described in {shown}: added after the others", list.join(", "));
         notices.push(Notice::new(NoticeCode::DocketColumns, text));
     }

@@ -38,7 +38,8 @@ pub(crate) fn page(name: &str, surveyed: &Surveyed, options: &Inspect, docket: O
         out.push_str(&draw(&grid, columns));
         let shown = grid.iter().map(|c| c.values.len()).max().unwrap_or(0) as u64;
         if shown < reading.records {
-            let more = format!("… {} more", counted(reading.records - shown, "record", "records"));
+            let word = if reading.layout.shaping.is_some() { ("row", "rows") } else { ("record", "records") };
+            let more = format!("… {} more", counted(reading.records - shown, word.0, word.1));
             out.push_str(&format!("  {}\n", style::faint(&more)));
         }
         out.push('\n');
@@ -62,9 +63,14 @@ pub(crate) fn page(name: &str, surveyed: &Surveyed, options: &Inspect, docket: O
 fn summary(surveyed: &Surveyed) -> String {
     let reading = &surveyed.reading;
     let columns = reading.columns.len() as u64;
+    let records = surveyed.records_in();
+    let rows = match reading.layout.shaping {
+        Some(_) if records != reading.records => format!(", {}", counted(reading.records, "row", "rows")),
+        _ => String::new(),
+    };
     format!(
-        "{}, {}, {}",
-        counted(reading.records, "record", "records"),
+        "{}{rows}, {}, {}",
+        counted(records, "record", "records"),
         counted(columns, "column", "columns"),
         counted(surveyed.bytes, "byte", "bytes")
     )

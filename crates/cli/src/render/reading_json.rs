@@ -111,8 +111,7 @@ impl ShapedJson {
             first_line: (count.count > 0).then_some(count.line),
         });
         Some(Self {
-            records: surveyed.rolled_up.as_ref().map_or(surveyed.reading.records, |rows| rows.records)
-                + shaped.left_out(),
+            records: surveyed.records_in(),
             rows: surveyed.reading.records,
             not_met: shaped.not_met.count,
             unknown: shaped.unknown.count,

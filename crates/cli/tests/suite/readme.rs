@@ -13,6 +13,7 @@ fn the_demo_runs_and_the_readme_shows_its_output() {
         include_str!("../../../../docs/check.md"),
         include_str!("../../../../docs/keep.md"),
         include_str!("../../../../docs/refresh.md"),
+        include_str!("../../../../docs/shaping.md"),
     ];
     for block in pages.iter().flat_map(|page| page.split("```text\n").skip(1)) {
         let block = block.split("```").next().unwrap();

@@ -201,6 +201,11 @@ impl Grouping {
         Ok(grouping)
     }
 
+    /// How many of the columns make a group: the first ones.
+    pub fn keys(&self) -> usize {
+        self.keys.len()
+    }
+
     /// The columns of the rows.
     pub fn columns(&self) -> &[GroupColumn] {
         &self.columns

@@ -244,3 +244,19 @@ fn columns_are_divided_before_conditions_see_them() {
         ]
     );
 }
+
+#[test]
+fn the_examples_of_the_page_are_right() {
+    let page = include_str!("../../../../docs/expressions.md");
+    let table = page.split("| expression | value |").nth(1).unwrap();
+    let mut count = 0;
+    for line in table.lines().skip(2).take_while(|line| line.starts_with('|')) {
+        let mut cells = line.replace("\\|", "\u{1}").replace('|', "\n").replace('\u{1}', "|");
+        cells = cells.trim().to_owned();
+        let (expression, value) = cells.split_once('\n').unwrap();
+        let bare = |text: &str| text.trim().trim_matches('`').to_owned();
+        assert_eq!(computed(&bare(expression)).unwrap()[0], bare(value), "{line}");
+        count += 1;
+    }
+    assert!(count >= 12);
+}

@@ -58,6 +58,13 @@ pub struct RolledUp {
 }
 
 impl Surveyed {
+    /// Records of the source: those that became rows, those that were rolled up, and those that were left out.
+    #[must_use]
+    pub fn records_in(&self) -> u64 {
+        let own = self.rolled_up.as_ref().map_or(self.reading.records, |rows| rows.records);
+        own + self.survey.facts.shaped.left_out()
+    }
+
     /// What would be read with other choices, from what was counted.
     ///
     /// # Errors

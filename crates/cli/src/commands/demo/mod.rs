@@ -110,8 +110,15 @@ const CARRIERS: [(&str, &[u8]); 15] = [
     ("halcyon-04.tsv", include_bytes!("../../../demo/carriers/halcyon-04.tsv")),
 ];
 
+/// Files whose rows are shaped on the way in, and the docket of one of them.
+const SHAPING: [(&str, &[u8]); 3] = [
+    ("kestrel-reefers.docket.toml", include_bytes!("../../../demo/shaping/kestrel-reefers.docket.toml")),
+    ("kestrel-reefers.csv", include_bytes!("../../../demo/shaping/kestrel-reefers.csv")),
+    ("tide-days.csv", include_bytes!("../../../demo/shaping/tide-days.csv")),
+];
+
 /// The workbooks that it makes.
-const BOOKS: [&str; 7] = [
+const BOOKS: [&str; 8] = [
     "harbour.xlsx",
     "pallets.xlsx",
     "printed.xlsx",
@@ -119,6 +126,7 @@ const BOOKS: [&str; 7] = [
     "extract.xlsx",
     "carriers.xlsx",
     "april.xlsx",
+    "shaped.xlsx",
 ];
 
 /// The columns of the port calls that the ledger has.
@@ -301,6 +309,7 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
     )?;
     code = code.max(obey(&["import", &place("carriers"), "--into", &place("carriers.xlsx")])?);
     code = code.max(correct_a_docket(&folder)?);
+    code = code.max(shape_rows(&folder)?);
     code = code.max(month::tell(&folder)?);
     code = code.max(month::send_back(&folder)?);
     let books = BOOKS.iter().chain(&["pallet-form.xlsx", "ledger.xlsx"]);
@@ -311,6 +320,32 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
     say(&format!("\nThe workbooks:\n{}", books.concat()))?;
     // The dues hold an order of day and month that cannot be told; the demo itself went as it should.
     Ok(if code <= ExitCode::NeedsALook { ExitCode::Done } else { code })
+}
+
+/// Imports rows that are shaped on the way in.
+fn shape_rows(folder: &Path) -> Result<ExitCode> {
+    let place = |name: &str| folder.join("shaping").join(name).display().to_string();
+    let book = folder.join("shaped.xlsx").display().to_string();
+    step(
+        "A list of reefer containers: its docket carries the vessel down, leaves out what is switched off or sent twice, and computes.",
+    )?;
+    let mut code = obey(&["inspect", &place("kestrel-reefers.csv"), "--rows", "4"])?;
+    code = code.max(obey(&["import", &place("kestrel-reefers.csv"), "--into", &book])?);
+    step("Four months of tides, two gauges a day, become one row for each gauge and month.")?;
+    code = code.max(obey(&[
+        "import",
+        &place("tide-days.csv"),
+        "--by",
+        "Gauge,Day/month",
+        "--take",
+        "COUNT(*) AS Days, MAX(\"High m\") AS Highest, AVG(\"High m\") AS \"Mean high\", MIN(\"Low m\") AS Lowest",
+        "--into",
+        &book,
+    ])?);
+    step("What makes no sense is said before anything is written.")?;
+    // The refusal is what is shown.
+    obey(&["inspect", &place("kestrel-reefers.csv"), "--where", "Quay = 7"])?;
+    Ok(code)
 }
 
 /// Drafts a docket, corrects it as a clerk would in an editor, and reads the next month's file with it.
@@ -356,6 +391,7 @@ fn lay_out(folder: &Path) -> Result<()> {
     }
     for (part, names) in [
         ("carriers", CARRIERS.to_vec()),
+        ("shaping", SHAPING.to_vec()),
         ("months", FILES.iter().filter(|f| f.0.starts_with("port-calls")).map(|f| (f.0, f.1)).collect()),
     ] {
         let inside = folder.join(part);

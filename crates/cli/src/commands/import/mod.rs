@@ -22,7 +22,7 @@ use crate::receipt::Receipt;
 use crate::render;
 use crate::state;
 use crate::wording;
-use incola_core::reading;
+use incola_core::reading::{self, ColumnReading};
 use incola_core::settings::{self, LineRange};
 use incola_engine::stop::Stop;
 use incola_engine::text::{Surveyed, survey};
@@ -221,6 +221,11 @@ fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
         let read = settings::Reading { blank: Some(choices.blank.clone()), ..options.read.clone() };
         options = Arc::new(Options { read, typed: Arc::clone(&options.typed), place: options.place.clone() });
     }
+    if surveyed.rolled_up.is_some() && options.place.key.is_none() {
+        // Each group is there once.
+        let place = settings::Place { key: group_names(&surveyed), ..options.place.clone() };
+        options = Arc::new(Options { read: options.read.clone(), typed: Arc::clone(&options.typed), place });
+    }
     totals::settle(&source, &mut surveyed)?;
     let changes = docket.as_ref().map(|file| -> Result<_> {
         let (typed, _) = options.typed.read.choices(None)?;
@@ -247,6 +252,13 @@ fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
         surveyed.head.shrink_to_fit();
     }
     Ok((book, Item { source, surveyed, options, choices, shape, docket, answers }))
+}
+
+/// The columns that make a group, where records were rolled up and all of those are wanted.
+fn group_names(surveyed: &Surveyed) -> Option<Vec<String>> {
+    let groups = surveyed.reading.layout.shaping.as_ref()?.grouping()?.keys();
+    let columns = surveyed.reading.columns.get(..groups)?;
+    columns.iter().all(ColumnReading::is_wanted).then(|| columns.iter().map(|c| c.name.clone()).collect())
 }
 
 /// Asks what cannot be told, where someone sits at a terminal; the choices hold the answers then. Also gives the options that say them.
