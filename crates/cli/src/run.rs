@@ -36,6 +36,7 @@ pub(crate) fn run(args: impl IntoIterator<Item = OsString>) -> ExitCode {
         Command::Inspect(options) => commands::inspect::run(&options),
         Command::Import(options) => commands::import::run(&options),
         Command::Tally(options) => commands::tally::run(&options),
+        Command::Divide(options) => commands::divide::run(&options),
         Command::Export(options) => commands::export::run(&options),
         Command::Docket(options) => commands::docket::run(&options.action),
         Command::Refresh(options) => commands::refresh::run(&options),

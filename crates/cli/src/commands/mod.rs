@@ -1,6 +1,7 @@
 //! The commands: wiring only.
 
 pub(crate) mod demo;
+pub(crate) mod divide;
 pub(crate) mod docket;
 pub(crate) mod export;
 pub(crate) mod import;

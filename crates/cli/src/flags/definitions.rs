@@ -39,6 +39,8 @@ pub(crate) enum Command {
     Tally(Box<Tally>),
     /// Write, list and check dockets: readings written down for the next file of the same sort
     Docket(Docket),
+    /// Divide a column of a sheet into several, into empty cells at its right
+    Divide(Divide),
     /// Write a linked table as text again, the way its source was written
     Export(Export),
     /// Show what changed in the sources of linked tables, and bring the tables up to date around what was changed by hand
@@ -147,6 +149,47 @@ pub(crate) struct Export {
     #[arg(long)]
     pub(crate) even_lossy: bool,
     /// Print what was written as JSON, for programs
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// Options of `divide`.
+#[derive(Debug, Args)]
+pub(crate) struct Divide {
+    /// The workbook
+    #[arg(value_name = "WORKBOOK")]
+    pub(crate) book: PathBuf,
+    /// How values are divided: a delimiter (', ', tab, space), starts:1,3,7, or pattern: and a regular expression with groups
+    #[arg(value_name = "HOW", allow_hyphen_values = true)]
+    pub(crate) how: String,
+    /// The column: its heading, or its letters in capitals
+    #[arg(long, value_name = "C")]
+    pub(crate) column: String,
+    /// The sheet, where the workbook has several
+    #[arg(long, value_name = "S")]
+    pub(crate) sheet: Option<String>,
+    /// Where the first part goes, instead of the column at the right: letters
+    #[arg(long, value_name = "C")]
+    pub(crate) to: Option<String>,
+    /// Names of the new columns, as one record
+    #[arg(long, value_name = "LIST")]
+    pub(crate) names: Option<String>,
+    /// Give the new columns a kind: '*=text', 'Code 1=text'; repeatable
+    #[arg(long = "as", value_name = "COLUMN=KIND[:FORMAT]", allow_hyphen_values = true)]
+    pub(crate) kinds: Vec<String>,
+    /// Write over what is at the right
+    #[arg(long)]
+    pub(crate) overwrite: bool,
+    /// Show what would be written, and write nothing
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+    /// Change the workbook although it is signed; the signature is void then
+    #[arg(long)]
+    pub(crate) even_signed: bool,
+    /// Rows that are shown
+    #[arg(long, value_name = "N", default_value_t = 8)]
+    pub(crate) rows: usize,
+    /// Print the receipt as JSON, for programs
     #[arg(long)]
     pub(crate) json: bool,
 }

@@ -14,6 +14,7 @@
 //! | `errors.rs` | bad input: status, message, nothing left behind |
 //! | `refresh.rs` | links: what comes in, what stays, what stops a refresh |
 //! | `safety.rs` | locks, versions to go back to, and who may read what is remembered |
+//! | `divide.rs` | a column of a sheet divided in place |
 //! | `shape.rs` | rows shaped on the way in, and refreshed by the same steps |
 //! | `web.rs` | web addresses, and watching |
 //! | `readme.rs` | what the README shows is what the program prints |
@@ -27,6 +28,7 @@ mod tally;
 mod clerk;
 mod conflicts;
 mod demo_books;
+mod divide;
 mod dockets;
 mod errors;
 mod existing;

@@ -95,7 +95,7 @@ fn read_starts(text: &str) -> Option<Vec<usize>> {
 
 impl How {
     /// The columns that it makes of values, the first ones of which are known: their names, where it gives any.
-    pub(super) fn names<'v>(&self, values: impl Iterator<Item = &'v [u8]>) -> Vec<Option<String>> {
+    pub fn names<'v>(&self, values: impl Iterator<Item = &'v [u8]>) -> Vec<Option<String>> {
         match self {
             Self::Delimiter(mark) => {
                 let parts = values.map(|value| memchr::memmem::find_iter(value, mark.as_bytes()).count() + 1);
@@ -110,7 +110,14 @@ impl How {
 
     /// Divides a value into `count` parts, blanks around them left out; whether they are as many, and nothing is left over. What is
     /// left over stays with the last one; where a pattern fits nowhere, all are empty.
-    pub(super) fn parts<'v>(&self, value: &'v [u8], count: usize, parts: &mut Vec<&'v [u8]>) -> bool {
+    ///
+    /// ```
+    /// use incola_core::shape::DivideChoice;
+    /// let (choice, mut parts) = (DivideChoice::read("Master=, ").unwrap(), Vec::new());
+    /// assert!(choice.how.parts(b"Quill, Ada", 2, &mut parts));
+    /// assert_eq!(parts, [&b"Quill"[..], b"Ada"]);
+    /// ```
+    pub fn parts<'v>(&self, value: &'v [u8], count: usize, parts: &mut Vec<&'v [u8]>) -> bool {
         parts.clear();
         let fits = match self {
             Self::Delimiter(mark) => {

@@ -342,6 +342,22 @@ fn shape_rows(folder: &Path) -> Result<ExitCode> {
         "--into",
         &book,
     ])?);
+    step("A column of a sheet that is there is divided beside its rows.")?;
+    code = code.max(obey(&[
+        "divide",
+        &book,
+        "space",
+        "--sheet",
+        "kestrel-reefers",
+        "--column",
+        "Container",
+        "--to",
+        "J",
+        "--names",
+        "Owner,Serial",
+        "--rows",
+        "3",
+    ])?);
     step("What makes no sense is said before anything is written.")?;
     // The refusal is what is shown.
     obey(&["inspect", &place("kestrel-reefers.csv"), "--where", "Quay = 7"])?;
@@ -438,6 +454,7 @@ fn obey(words: &[&str]) -> Result<ExitCode> {
         }
         Command::Link(options) => crate::commands::link::run(&options.action),
         Command::Tally(options) => crate::commands::tally::run(&options),
+        Command::Divide(options) => crate::commands::divide::run(&options),
         Command::Export(options) => crate::commands::export::run(&options),
         Command::Docket(options) => crate::commands::docket::run(&options.action),
         _ => Ok(ExitCode::Done),

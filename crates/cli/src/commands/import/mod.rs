@@ -261,6 +261,27 @@ fn group_names(surveyed: &Surveyed) -> Option<Vec<String>> {
     columns.iter().all(ColumnReading::is_wanted).then(|| columns.iter().map(|c| c.name.clone()).collect())
 }
 
+/// Puts one source of so many records into a workbook, read by these choices: what was typed says where.
+///
+/// # Errors
+/// Those of an import.
+pub(crate) fn put(typed: Import, source: Source, choices: reading::Choices, records: u64) -> Result<Receipt> {
+    let options = Arc::new(Options::new(&Arc::new(typed), None)?);
+    let mut surveyed = survey(&source, &choices, None)?;
+    if surveyed.reading.records != records {
+        // Rows would stand beside those that they do not belong to.
+        return Err(Failure::protected("its values cannot be told from lines that are no records")
+            .leaving("the workbook was not changed"));
+    }
+    let wishes = shape::Wishes { renames: &[], case: None, carried: None };
+    let shape = shape::shape(&mut surveyed.reading, None, wishes, &source.stem)?;
+    check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
+    let typed = Arc::clone(&options.typed);
+    let item = Item { source, surveyed, options, choices, shape, docket: None, answers: Vec::new() };
+    let book = Book { path: typed.into.clone(), items: vec![item] };
+    apart::import(&typed, &book).map(|(receipt, _)| receipt)
+}
+
 /// Asks what cannot be told, where someone sits at a terminal; the choices hold the answers then. Also gives the options that say them.
 fn settle(
     options: &Import,

@@ -87,6 +87,9 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
         return true;
     }
     let (width, filled) = (judged.width, row.filled());
+    if judged.stated[at] == Some(Role::Detail) {
+        return false;
+    }
     if filled == 0 {
         return true;
     }
@@ -130,7 +133,7 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
 /// Whether a row at the end is a total: by its sums, or by its words.
 fn is_total(judged: &Judged<'_>, first: usize, at: usize) -> bool {
     let row = judged.row(at);
-    if judged.is_apart(at) || judged.width < 2 {
+    if judged.is_apart(at) || judged.width < 2 || judged.stated[at] == Some(Role::Detail) {
         return false;
     }
     row.values.len() == judged.width
