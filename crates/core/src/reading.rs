@@ -336,29 +336,26 @@ pub fn conclude(
             total_agrees: layout.footer.total.as_ref().is_some_and(|t| total_agrees(t, place, stats)),
         };
         let name = &names[place];
-        let (mut verdict, decided_by) = match &kinds[place] {
-            Some((stated, option)) => {
-                let by = stated.decided_by;
-                let format = stated.format.as_deref();
-                let mut verdict = force(stats, stated.kind, format, &around, choices.decimal)
-                    .map_err(|why| BadSetting::new("as", option, format!("{name}: {why}")))?;
-                verdict.why = if option.is_empty() {
-                    "not among the columns wanted".into()
-                } else {
-                    match by {
-                        DecidedBy::Docket => "from the docket".to_owned(),
-                        _ => format!("stated: --as {option}"),
-                    }
-                };
-                (verdict, by)
-            }
-            None => {
-                let verdict = match place.checked_sub(own).and_then(|n| made.get(n)) {
-                    Some(column) => made_verdict(column, stats, name, &around),
-                    None => judged(stats, name, &around, choices.decimal),
-                };
-                (verdict, DecidedBy::Detected)
-            }
+        let (mut verdict, decided_by) = if let Some((stated, option)) = &kinds[place] {
+            let by = stated.decided_by;
+            let format = stated.format.as_deref();
+            let mut verdict = force(stats, stated.kind, format, &around, choices.decimal)
+                .map_err(|why| BadSetting::new("as", option, format!("{name}: {why}")))?;
+            verdict.why = if option.is_empty() {
+                "not among the columns wanted".into()
+            } else {
+                match by {
+                    DecidedBy::Docket => "from the docket".to_owned(),
+                    _ => format!("stated: --as {option}"),
+                }
+            };
+            (verdict, by)
+        } else {
+            let verdict = match place.checked_sub(own).and_then(|n| made.get(n)) {
+                Some(column) => made_verdict(column, stats, name, &around),
+                None => judged(stats, name, &around, choices.decimal),
+            };
+            (verdict, DecidedBy::Detected)
         };
         let trailing = place + 1 == survey.columns.len() && place > 0 && made.is_empty();
         let unnamed = layout.names.get(place).is_none_or(String::is_empty);

@@ -66,7 +66,7 @@ pub(crate) fn run(options: &Divide) -> Result<ExitCode> {
         bad.hint.map_or(failure.help("a delimiter, starts:1,3,7, or pattern:REGEX"), Failure::usage)
     })?;
     let found = find(options)?;
-    let divided = divide(&choice, &found, list("names", options.names.as_deref())?)?;
+    let divided = divide(&choice, &found, list("names", options.names.as_deref())?.as_deref())?;
     let there = occupied(options, &found, &divided)?;
     if let Some(first) = there.first().filter(|_| !options.overwrite) {
         let more = if there.len() > 1 { format!(", and {} more", there.len() - 1) } else { String::new() };
@@ -239,10 +239,10 @@ fn heading(options: &Divide, cells: &[ExistingCell]) -> Result<CellRef> {
     })
 }
 
-fn divide(choice: &DivideChoice, found: &Found, names: Option<Vec<String>>) -> Result<Divided> {
+fn divide(choice: &DivideChoice, found: &Found, names: Option<&[String]>) -> Result<Divided> {
     let bytes = || found.values.iter().map(|value| trim(value.as_bytes()).0);
     let parts = choice.how.names(bytes().filter(|value| !value.is_empty()).take(LOOKED_AT));
-    if let Some(names) = names.as_ref().filter(|names| names.len() != parts.len()) {
+    if let Some(names) = names.filter(|names| names.len() != parts.len()) {
         return Err(Failure::usage(format!(
             "--names: {} are given for {} columns",
             names.len(),
@@ -251,7 +251,7 @@ fn divide(choice: &DivideChoice, found: &Found, names: Option<Vec<String>>) -> R
         .leaving("nothing was written"));
     }
     let own = if found.name.is_empty() { "Part" } else { &found.name };
-    let all = parts.iter().enumerate().map(|(n, name)| match &names {
+    let all = parts.iter().enumerate().map(|(n, name)| match names {
         Some(names) => names[n].clone(),
         None => name.clone().unwrap_or_else(|| format!("{own} {}", n + 1)),
     });

@@ -296,18 +296,16 @@ impl Groups {
         }
         out.push(b'\n');
         for (key, taken) in &self.groups {
-            let mut n = 0;
             let values = key.iter().map(|key| Ok(key.value()));
             let values =
                 values.chain(grouping.takes.iter().zip(taken).map(|(take, taken)| taken.value(take)));
-            for value in values {
+            for (n, value) in values.enumerate() {
                 field.clear();
                 if value.and_then(|value| value.spell(&mut field)).is_err() {
                     faults += 1;
                     field.clear();
                 }
                 quote(n, &field, &mut out);
-                n += 1;
             }
             out.push(b'\n');
         }
@@ -369,10 +367,8 @@ impl Taken {
                 *count += more;
                 *decimals = (*decimals).max(theirs);
             }
-            (Self::One(mine), Self::One(Some(later))) => {
-                if Self::is_wanted(function, mine.as_ref(), &later) {
-                    *mine = Some(later);
-                }
+            (Self::One(mine), Self::One(Some(later))) if Self::is_wanted(function, mine.as_ref(), &later) => {
+                *mine = Some(later);
             }
             _ => {}
         }

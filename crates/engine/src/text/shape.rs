@@ -64,7 +64,7 @@ pub(super) fn shape(
     };
     let reading = reading::conclude(encoding, bom_bytes, line_end, layout, &survey, &own, &first.head)
         .map_err(Stop::BadSetting)?;
-    let shaped = Surveyed { reading, survey, cuts, ..first };
+    let shaped = Surveyed { reading, cuts, survey, ..first };
     match grouping {
         Some(grouping) => roll_up(source, shaped, &grouping, choices, size),
         None => Ok(shaped),

@@ -128,21 +128,21 @@ pub(in crate::shape) fn bind_list(text: &str, columns: &[Column]) -> Result<Vec<
         };
         let wanted =
             "each part is COUNT, SUM, AVG, MIN, MAX, FIRST or LAST of something, such as SUM(Dues) AS Dues";
-        let Expr::Function(function) = parsed else { return binder.wrong(parsed, wanted) };
+        let Expr::Function(function) = parsed else { return wrong(parsed, wanted) };
         let word = function.name.to_string().to_uppercase();
-        let FunctionArguments::List(list) = &function.args else { return binder.wrong(parsed, wanted) };
+        let FunctionArguments::List(list) = &function.args else { return wrong(parsed, wanted) };
         let of = match list.args.as_slice() {
             [FunctionArg::Unnamed(FunctionArgExpr::Wildcard)] if word == "COUNT" => None,
             [FunctionArg::Unnamed(FunctionArgExpr::Expr(inner))] => {
                 let (tree, own) = binder.tree(inner, 0)?;
                 match word.as_str() {
-                    "SUM" | "AVG" => binder.expect(inner, own, Type::Number, &word)?,
+                    "SUM" | "AVG" => expect(inner, own, Type::Number, &word)?,
                     "COUNT" | "MIN" | "MAX" | "FIRST" | "LAST" => {}
-                    _ => return binder.wrong(parsed, wanted),
+                    _ => return wrong(parsed, wanted),
                 }
                 Some((tree, own, inner.to_string()))
             }
-            _ => return binder.wrong(parsed, wanted),
+            _ => return wrong(parsed, wanted),
         };
         let text = of.as_ref().map_or_else(String::new, |of| of.2.trim_matches('"').to_owned());
         let of = of.map(|(tree, own, _)| (tree, own));
@@ -169,75 +169,115 @@ fn place(at: sqlparser::tokenizer::Location) -> Option<usize> {
     usize::try_from(at.column).ok().filter(|at| *at > 0)
 }
 
+/// The place of the first thing in an expression that has one.
+fn place_of(parsed: &Expr) -> Option<usize> {
+    use sqlparser::ast::Spanned;
+    place(parsed.span().start)
+}
+
+fn wrong<T>(parsed: &Expr, why: impl Into<String>) -> Result<T> {
+    Err(BadExpression::new(why, place_of(parsed)))
+}
+
+fn unknown<T>(parsed: &Expr) -> Result<T> {
+    let shown: String = parsed.to_string().chars().take(60).collect();
+    wrong(
+        parsed,
+        format!("\u{201c}{shown}\u{201d} is not among what conditions and computed columns may hold"),
+    )
+}
+
+fn expect(parsed: &Expr, own: Type, wanted: Type, by: &str) -> Result<()> {
+    if own == wanted || own == Type::Null {
+        return Ok(());
+    }
+    let shown: String = parsed.to_string().chars().take(60).collect();
+    let mut bad = BadExpression::new(
+        format!("{by} takes {}, but \u{201c}{shown}\u{201d} is {}", wanted.word(), own.word()),
+        place_of(parsed),
+    );
+    if wanted == Type::Text {
+        bad.hint = Some(format!("CAST({shown} AS VARCHAR) makes text of it"));
+    } else if wanted == Type::Number && own == Type::Text {
+        bad.hint = Some(format!("CAST({shown} AS DECIMAL) makes a number of it"));
+    }
+    Err(bad)
+}
+
 struct Binder<'b> {
     columns: &'b [Column],
 }
 
 impl Binder<'_> {
-    /// The place of the first thing in an expression that has one.
-    fn at(&self, parsed: &Expr) -> Option<usize> {
-        use sqlparser::ast::Spanned;
-        place(parsed.span().start)
-    }
-
-    fn wrong<T>(&self, parsed: &Expr, why: impl Into<String>) -> Result<T> {
-        Err(BadExpression::new(why, self.at(parsed)))
-    }
-
     fn tree(&self, parsed: &Expr, depth: usize) -> Result<(Tree, Type)> {
         if depth > DEEPEST {
-            return self.wrong(parsed, "it is nested too deeply");
+            return wrong(parsed, "it is nested too deeply");
         }
         let depth = depth + 1;
+        match parsed {
+            Expr::Nested(inner) => self.tree(inner, depth),
+            Expr::Identifier(name) => self.column(name),
+            Expr::Value(value) => literal(parsed, &value.value),
+            Expr::UnaryOp { op, expr } => self.unary(parsed, *op, expr, depth),
+            Expr::BinaryOp { left, op, right } => self.binary(parsed, (left, op, right), depth),
+            Expr::IsNull(_)
+            | Expr::IsNotNull(_)
+            | Expr::IsTrue(_)
+            | Expr::IsFalse(_)
+            | Expr::IsUnknown(_)
+            | Expr::Between { .. }
+            | Expr::InList { .. }
+            | Expr::Like { .. } => self.predicate(parsed, depth),
+            Expr::Case { operand, conditions, else_result, .. } => {
+                self.case(parsed, operand.as_deref(), conditions, else_result.as_deref(), depth)
+            }
+            Expr::TypedString(_) | Expr::Interval(_) | Expr::Cast { .. } | Expr::Extract { .. } => {
+                self.typed(parsed, depth)
+            }
+            Expr::Ceil { expr, field: CeilFloorKind::DateTimeField(DateTimeField::NoDateTime) } => {
+                self.number(expr, Unary::Ceiling, depth)
+            }
+            Expr::Floor { expr, field: CeilFloorKind::DateTimeField(DateTimeField::NoDateTime) } => {
+                self.number(expr, Unary::Floor, depth)
+            }
+            Expr::Position { .. } | Expr::Substring { .. } | Expr::Trim { .. } => self.text(parsed, depth),
+            Expr::Function(function) => self.function(parsed, function, depth),
+            _ => unknown(parsed),
+        }
+    }
+
+    /// What has one operand.
+    fn unary(&self, parsed: &Expr, op: UnaryOperator, expr: &Expr, depth: usize) -> Result<(Tree, Type)> {
+        let (tree, own) = self.tree(expr, depth)?;
+        match op {
+            UnaryOperator::Not => {
+                expect(expr, own, Type::Boolean, "NOT")?;
+                Ok((Tree::unary(Unary::Not, tree), Type::Boolean))
+            }
+            UnaryOperator::Plus => {
+                expect(expr, own, Type::Number, "+")?;
+                Ok((tree, Type::Number))
+            }
+            UnaryOperator::Minus if own == Type::Days => Ok((Tree::unary(Unary::Minus, tree), Type::Days)),
+            UnaryOperator::Minus => {
+                expect(expr, own, Type::Number, "-")?;
+                Ok((Tree::unary(Unary::Minus, tree), Type::Number))
+            }
+            _ => unknown(parsed),
+        }
+    }
+
+    /// What is true, false or unknown.
+    fn predicate(&self, parsed: &Expr, depth: usize) -> Result<(Tree, Type)> {
         let of = |parsed: &Expr| self.tree(parsed, depth);
         match parsed {
-            Expr::Nested(inner) => of(inner),
-            Expr::Identifier(name) => self.column(name),
-            Expr::Value(value) => self.literal(parsed, &value.value),
-            Expr::TypedString(typed) => {
-                let text = match &typed.value.value {
-                    Value::SingleQuotedString(text) => text.clone(),
-                    _ => return self.wrong(parsed, "a date is written as DATE '2031-08-17'"),
-                };
-                let wanted = self.type_of(parsed, &typed.data_type)?.0;
-                match functions::cast(&Val::Text(text.clone().into()), wanted, None) {
-                    Ok(value) => Ok((Tree::literal(value), wanted)),
-                    Err(_) => self.wrong(
-                        parsed,
-                        format!("\u{201c}{text}\u{201d} is not {}: DATE '2031-08-17', TIME '09:30:00', TIMESTAMP '2031-08-17 09:30:00'", wanted.word()),
-                    ),
-                }
-            }
-            Expr::Interval(interval) => self.interval(parsed, interval),
-            Expr::UnaryOp { op, expr } => {
-                let (tree, own) = of(expr)?;
-                match op {
-                    UnaryOperator::Not => {
-                        self.expect(expr, own, Type::Boolean, "NOT")?;
-                        Ok((Tree::unary(Unary::Not, tree), Type::Boolean))
-                    }
-                    UnaryOperator::Plus => {
-                        self.expect(expr, own, Type::Number, "+")?;
-                        Ok((tree, Type::Number))
-                    }
-                    UnaryOperator::Minus if own == Type::Days => {
-                        Ok((Tree::unary(Unary::Minus, tree), Type::Days))
-                    }
-                    UnaryOperator::Minus => {
-                        self.expect(expr, own, Type::Number, "-")?;
-                        Ok((Tree::unary(Unary::Minus, tree), Type::Number))
-                    }
-                    _ => self.unknown(parsed),
-                }
-            }
-            Expr::BinaryOp { left, op, right } => self.binary(parsed, (left, op, right), depth),
             Expr::IsNull(inner) => Ok((Tree::IsNull(Box::new(of(inner)?.0)), Type::Boolean)),
             Expr::IsNotNull(inner) => {
                 Ok((Tree::unary(Unary::Not, Tree::IsNull(Box::new(of(inner)?.0))), Type::Boolean))
             }
             Expr::IsTrue(inner) | Expr::IsFalse(inner) | Expr::IsUnknown(inner) => {
                 let (tree, own) = of(inner)?;
-                self.expect(inner, own, Type::Boolean, "IS")?;
+                expect(inner, own, Type::Boolean, "IS")?;
                 let wanted = match parsed {
                     Expr::IsTrue(_) => Some(true),
                     Expr::IsFalse(_) => Some(false),
@@ -261,25 +301,48 @@ impl Binder<'_> {
             }
             Expr::Like { negated, any: false, expr, pattern, escape_char } => {
                 let (value, own) = of(expr)?;
-                self.expect(expr, own, Type::Text, "LIKE")?;
+                expect(expr, own, Type::Text, "LIKE")?;
                 let (pattern_tree, own) = of(pattern)?;
-                self.expect(pattern, own, Type::Text, "LIKE")?;
+                expect(pattern, own, Type::Text, "LIKE")?;
                 let escape = match escape_char {
                     None => None,
                     Some(Value::SingleQuotedString(text)) if text.chars().count() == 1 => text.chars().next(),
-                    Some(_) => return self.wrong(pattern, "ESCAPE is followed by one character in quotes"),
+                    Some(_) => return wrong(pattern, "ESCAPE is followed by one character in quotes"),
                 };
                 let tree = Tree::Like(Box::new(value), Box::new(pattern_tree), escape);
                 Ok((negate(tree, *negated), Type::Boolean))
             }
-            Expr::Case { operand, conditions, else_result, .. } => {
-                self.case(parsed, operand.as_deref(), conditions, else_result.as_deref(), depth)
+            _ => unknown(parsed),
+        }
+    }
+
+    /// What says a type itself.
+    fn typed(&self, parsed: &Expr, depth: usize) -> Result<(Tree, Type)> {
+        let of = |parsed: &Expr| self.tree(parsed, depth);
+        match parsed {
+            Expr::TypedString(typed) => {
+                let text = match &typed.value.value {
+                    Value::SingleQuotedString(text) => text.clone(),
+                    _ => return wrong(parsed, "a date is written as DATE '2031-08-17'"),
+                };
+                let wanted = type_of(parsed, &typed.data_type)?.0;
+                match functions::cast(&Val::Text(text.clone().into()), wanted, None) {
+                    Ok(value) => Ok((Tree::literal(value), wanted)),
+                    Err(_) => wrong(
+                        parsed,
+                        format!(
+                            "\u{201c}{text}\u{201d} is not {}: DATE '2031-08-17', TIME '09:30:00', TIMESTAMP '2031-08-17 09:30:00'",
+                            wanted.word()
+                        ),
+                    ),
+                }
             }
+            Expr::Interval(interval) => interval_of(parsed, interval),
             Expr::Cast { kind: CastKind::Cast, expr, data_type, format: None } => {
                 let (tree, own) = of(expr)?;
-                let (wanted, scale) = self.type_of(parsed, data_type)?;
+                let (wanted, scale) = type_of(parsed, data_type)?;
                 if !functions::can_cast(own, wanted) {
-                    return self.wrong(expr, format!("{} cannot become {}", own.word(), wanted.word()));
+                    return wrong(expr, format!("{} cannot become {}", own.word(), wanted.word()));
                 }
                 let tree = if scale.is_some() { tree.rounded() } else { tree };
                 Ok((Tree::Cast(Box::new(tree), wanted, scale), wanted))
@@ -287,37 +350,39 @@ impl Binder<'_> {
             Expr::Extract { field, expr, .. } => {
                 let (tree, own) = of(expr)?;
                 let Some(part) = functions::Part::named(&field_word(field)) else {
-                    return self.wrong(
+                    return wrong(
                         expr,
                         "EXTRACT takes YEAR, QUARTER, MONTH, WEEK, DAY, HOUR, MINUTE or SECOND",
                     );
                 };
                 if !part.is_in(own) {
                     let what = format!("{} has no {}", own.word(), field_word(field));
-                    return self.wrong(expr, what);
+                    return wrong(expr, what);
                 }
                 Ok((Tree::Extract(part, Box::new(tree)), Type::Number))
             }
-            Expr::Ceil { expr, field: CeilFloorKind::DateTimeField(DateTimeField::NoDateTime) } => {
-                self.number(expr, Unary::Ceiling, depth)
-            }
-            Expr::Floor { expr, field: CeilFloorKind::DateTimeField(DateTimeField::NoDateTime) } => {
-                self.number(expr, Unary::Floor, depth)
-            }
+            _ => unknown(parsed),
+        }
+    }
+
+    /// Functions of text that have words between their values.
+    fn text(&self, parsed: &Expr, depth: usize) -> Result<(Tree, Type)> {
+        let of = |parsed: &Expr| self.tree(parsed, depth);
+        match parsed {
             Expr::Position { expr, r#in } => {
                 let (what, own) = of(expr)?;
-                self.expect(expr, own, Type::Text, "POSITION")?;
+                expect(expr, own, Type::Text, "POSITION")?;
                 let (within, own) = of(r#in)?;
-                self.expect(r#in, own, Type::Text, "POSITION")?;
+                expect(r#in, own, Type::Text, "POSITION")?;
                 Ok((Tree::Position(Box::new(what), Box::new(within)), Type::Number))
             }
             Expr::Substring { expr, substring_from, substring_for, .. } => {
                 let (text, own) = of(expr)?;
-                self.expect(expr, own, Type::Text, "SUBSTRING")?;
+                expect(expr, own, Type::Text, "SUBSTRING")?;
                 let place = |part: &Option<Box<Expr>>| -> Result<Option<Box<Tree>>> {
                     let Some(part) = part else { return Ok(None) };
                     let (tree, own) = of(part)?;
-                    self.expect(part, own, Type::Number, "SUBSTRING")?;
+                    expect(part, own, Type::Number, "SUBSTRING")?;
                     Ok(Some(Box::new(tree)))
                 };
                 let (from, length) = (place(substring_from)?, place(substring_for)?);
@@ -325,7 +390,7 @@ impl Binder<'_> {
             }
             Expr::Trim { expr, trim_where, trim_what, trim_characters: None } => {
                 let (text, own) = of(expr)?;
-                self.expect(expr, own, Type::Text, "TRIM")?;
+                expect(expr, own, Type::Text, "TRIM")?;
                 let side = match trim_where {
                     None | Some(TrimWhereField::Both) => TrimSide::Both,
                     Some(TrimWhereField::Leading) => TrimSide::Leading,
@@ -338,41 +403,15 @@ impl Binder<'_> {
                             Value::SingleQuotedString(text) if text.chars().count() == 1 => {
                                 text.chars().next().unwrap_or(' ')
                             }
-                            _ => return self.wrong(what, "TRIM takes one character in quotes"),
+                            _ => return wrong(what, "TRIM takes one character in quotes"),
                         },
-                        _ => return self.wrong(what, "TRIM takes one character in quotes"),
+                        _ => return wrong(what, "TRIM takes one character in quotes"),
                     },
                 };
                 Ok((Tree::Trim(Box::new(text), side, mark), Type::Text))
             }
-            Expr::Function(function) => self.function(parsed, function, depth),
-            _ => self.unknown(parsed),
+            _ => unknown(parsed),
         }
-    }
-
-    fn unknown<T>(&self, parsed: &Expr) -> Result<T> {
-        let shown: String = parsed.to_string().chars().take(60).collect();
-        self.wrong(
-            parsed,
-            format!("\u{201c}{shown}\u{201d} is not among what conditions and computed columns may hold"),
-        )
-    }
-
-    fn expect(&self, parsed: &Expr, own: Type, wanted: Type, by: &str) -> Result<()> {
-        if own == wanted || own == Type::Null {
-            return Ok(());
-        }
-        let shown: String = parsed.to_string().chars().take(60).collect();
-        let mut bad = BadExpression::new(
-            format!("{by} takes {}, but \u{201c}{shown}\u{201d} is {}", wanted.word(), own.word()),
-            self.at(parsed),
-        );
-        if wanted == Type::Text {
-            bad.hint = Some(format!("CAST({shown} AS VARCHAR) makes text of it"));
-        } else if wanted == Type::Number && own == Type::Text {
-            bad.hint = Some(format!("CAST({shown} AS DECIMAL) makes a number of it"));
-        }
-        Err(bad)
     }
 
     fn column(&self, name: &Ident) -> Result<(Tree, Type)> {
@@ -382,12 +421,11 @@ impl Binder<'_> {
             let names = self.columns.iter().map(|column| column.name.as_str());
             let near = nearest(&name.value, names.clone());
             let mut why = format!("no column is \u{201c}{}\u{201d}", name.value);
-            match near {
-                Some(near) => why.push_str(&format!("; is {} meant?", identifier(near))),
-                None => {
-                    let all: Vec<String> = names.take(30).map(identifier).collect();
-                    why.push_str(&format!("; the columns are: {}", all.join(", ")));
-                }
+            if let Some(near) = near {
+                why.push_str(&format!("; is {} meant?", identifier(near)));
+            } else {
+                let all: Vec<String> = names.take(30).map(identifier).collect();
+                why.push_str(&format!("; the columns are: {}", all.join(", ")));
             }
             let mut bad = BadExpression::new(why, place(name.span.start));
             bad.hint =
@@ -397,41 +435,6 @@ impl Binder<'_> {
         let column = &self.columns[place_of];
         let own = Type::of_kind(column.kind);
         Ok((Tree::Column(place_of), own))
-    }
-
-    fn literal(&self, parsed: &Expr, value: &Value) -> Result<(Tree, Type)> {
-        let (value, own) = match value {
-            Value::Number(text, _) => match Decimal::from_str_exact(text) {
-                Ok(number) => (Val::Number(number), Type::Number),
-                Err(_) => return self.wrong(parsed, "a number has at most 28 digits"),
-            },
-            Value::SingleQuotedString(text) => (Val::Text(text.clone().into()), Type::Text),
-            Value::Boolean(is) => (Val::Boolean(*is), Type::Boolean),
-            Value::Null => (Val::Null, Type::Null),
-            _ => return self.unknown(parsed),
-        };
-        Ok((Tree::literal(value), own))
-    }
-
-    fn interval(&self, parsed: &Expr, interval: &sqlparser::ast::Interval) -> Result<(Tree, Type)> {
-        let days = match &*interval.value {
-            Expr::Value(value) => match &value.value {
-                Value::SingleQuotedString(text) => text.trim().parse::<i64>().ok(),
-                _ => None,
-            },
-            _ => None,
-        };
-        let factor = match &interval.leading_field {
-            Some(DateTimeField::Day) => Some(1),
-            Some(DateTimeField::Week(None)) => Some(7),
-            _ => None,
-        };
-        match (days, factor) {
-            (Some(days), Some(factor)) if days.abs() < 10_000_000 => {
-                Ok((Tree::literal(Val::Days(days * factor)), Type::Days))
-            }
-            _ => self.wrong(parsed, "an interval is so many days: INTERVAL '14' DAY"),
-        }
     }
 
     fn binary(
@@ -454,7 +457,7 @@ impl Binder<'_> {
         }
         let ((a, type_a), (b, type_b)) = (self.tree(left, depth)?, self.tree(right, depth)?);
         let both = |wanted: Type, by: &str| {
-            self.expect(left, type_a, wanted, by).and_then(|()| self.expect(right, type_b, wanted, by))
+            expect(left, type_a, wanted, by).and_then(|()| expect(right, type_b, wanted, by))
         };
         let arith = |op| (Tree::Arith(op, Box::new(a.clone()), Box::new(b.clone()), false), Type::Number);
         match op {
@@ -482,7 +485,7 @@ impl Binder<'_> {
                     }
                     (Type::Date | Type::DateTime, Type::Number) => {
                         let mut bad =
-                            BadExpression::new("days are added to a date as an interval", self.at(right));
+                            BadExpression::new("days are added to a date as an interval", place_of(right));
                         bad.hint = Some(format!("{left} + INTERVAL '14' DAY"));
                         Err(bad)
                     }
@@ -495,7 +498,7 @@ impl Binder<'_> {
             BinaryOperator::Multiply => both(Type::Number, "*").map(|()| arith(Arith::Multiply)),
             BinaryOperator::Divide => both(Type::Number, "/").map(|()| arith(Arith::Divide)),
             BinaryOperator::Modulo => both(Type::Number, "%").map(|()| arith(Arith::Remainder)),
-            _ => self.unknown(parsed),
+            _ => unknown(parsed),
         }
     }
 
@@ -523,10 +526,10 @@ impl Binder<'_> {
                 what(right),
                 type_b.word()
             );
-            let mut bad = BadExpression::new(why, self.at(left).or(self.at(parsed)));
+            let mut bad = BadExpression::new(why, place_of(left).or(place_of(parsed)));
             bad.hint = match (type_a, type_b) {
-                (Type::Text, Type::Number) => self.quoted_hint(left, right),
-                (Type::Number, Type::Text) => self.quoted_hint(right, left),
+                (Type::Text, Type::Number) => quoted_hint(left, right),
+                (Type::Number, Type::Text) => quoted_hint(right, left),
                 (Type::Date, Type::Text) => Some(format!("{} = DATE '2031-08-17'", what(left))),
                 (Type::DateTime, Type::Text) => {
                     Some(format!("{} = TIMESTAMP '2031-08-17 09:30:00'", what(left)))
@@ -537,18 +540,6 @@ impl Binder<'_> {
             return Err(bad);
         }
         Ok(Tree::Compare(Box::new(a), Box::new(b), order, negated))
-    }
-
-    /// What to type where text meets a number: the number in quotes, if it is one, as it was typed.
-    fn quoted_hint(&self, text: &Expr, number: &Expr) -> Option<String> {
-        let shown: String = text.to_string().chars().take(60).collect();
-        match number {
-            Expr::Value(value) => match &value.value {
-                Value::Number(digits, _) => Some(format!("{shown} = '{digits}'")),
-                _ => None,
-            },
-            _ => Some(format!("CAST({shown} AS DECIMAL) makes a number of it")),
-        }
     }
 
     fn case(
@@ -563,19 +554,16 @@ impl Binder<'_> {
         let mut all = Type::Null;
         let result = |value: &Expr, all: &mut Type| -> Result<Tree> {
             let (tree, own) = self.tree(value, depth)?;
-            *all = self.common(value, *all, own, "CASE")?;
+            *all = common(value, *all, own, "CASE")?;
             Ok(tree)
         };
         for branch in conditions {
-            let condition = match operand {
-                Some(operand) => {
-                    self.compared(parsed, (operand, &branch.condition), Ordering::Equal, false, depth)?
-                }
-                None => {
-                    let (tree, own) = self.tree(&branch.condition, depth)?;
-                    self.expect(&branch.condition, own, Type::Boolean, "WHEN")?;
-                    tree
-                }
+            let condition = if let Some(operand) = operand {
+                self.compared(parsed, (operand, &branch.condition), Ordering::Equal, false, depth)?
+            } else {
+                let (tree, own) = self.tree(&branch.condition, depth)?;
+                expect(&branch.condition, own, Type::Boolean, "WHEN")?;
+                tree
             };
             branches.push((condition, result(&branch.result, &mut all)?));
         }
@@ -583,22 +571,9 @@ impl Binder<'_> {
         Ok((Tree::Case(branches, otherwise.map(Box::new)), all))
     }
 
-    /// The type that two values of one function have.
-    fn common(&self, parsed: &Expr, all: Type, own: Type, by: &str) -> Result<Type> {
-        match (all, own) {
-            (Type::Null, own) => Ok(own),
-            (all, Type::Null) => Ok(all),
-            (all, own) if all == own => Ok(all),
-            (all, own) => {
-                let why = format!("{by} gives {} in one place and {} in another", all.word(), own.word());
-                self.wrong(parsed, why)
-            }
-        }
-    }
-
     fn number(&self, parsed: &Expr, op: Unary, depth: usize) -> Result<(Tree, Type)> {
         let (tree, own) = self.tree(parsed, depth)?;
-        self.expect(parsed, own, Type::Number, "this function")?;
+        expect(parsed, own, Type::Number, "this function")?;
         // What is rounded afterwards need not come out even.
         Ok((Tree::unary(op, tree.rounded()), Type::Number))
     }
@@ -616,7 +591,7 @@ impl Binder<'_> {
             for argument in &list.args {
                 match argument {
                     FunctionArg::Unnamed(FunctionArgExpr::Expr(argument)) => arguments.push(argument),
-                    _ => return self.unknown(parsed),
+                    _ => return unknown(parsed),
                 }
             }
         }
@@ -626,13 +601,13 @@ impl Binder<'_> {
                 return Ok(());
             }
             let list: Vec<String> = counts.iter().map(usize::to_string).collect();
-            self.wrong(parsed, format!("{name} takes {} values", list.join(" or ")))
+            wrong(parsed, format!("{name} takes {} values", list.join(" or ")))
         };
         match name.as_str() {
             "UPPER" | "LOWER" | "CHAR_LENGTH" | "CHARACTER_LENGTH" => {
                 takes(&[1])?;
                 let (tree, own) = of(0)?;
-                self.expect(arguments[0], own, Type::Text, &name)?;
+                expect(arguments[0], own, Type::Text, &name)?;
                 Ok(match name.as_str() {
                     "UPPER" => (Tree::unary(Unary::Upper, tree), Type::Text),
                     "LOWER" => (Tree::unary(Unary::Lower, tree), Type::Text),
@@ -642,7 +617,7 @@ impl Binder<'_> {
             "ABS" => {
                 takes(&[1])?;
                 let (tree, own) = of(0)?;
-                self.expect(arguments[0], own, Type::Number, "ABS")?;
+                expect(arguments[0], own, Type::Number, "ABS")?;
                 Ok((Tree::unary(Unary::Abs, tree), Type::Number))
             }
             "CEILING" | "CEIL" | "FLOOR" => {
@@ -653,7 +628,7 @@ impl Binder<'_> {
             "ROUND" => {
                 takes(&[1, 2])?;
                 let (tree, own) = of(0)?;
-                self.expect(arguments[0], own, Type::Number, "ROUND")?;
+                expect(arguments[0], own, Type::Number, "ROUND")?;
                 let digits = match arguments.get(1) {
                     None => 0,
                     Some(Expr::Value(value)) => match &value.value {
@@ -665,25 +640,25 @@ impl Binder<'_> {
                     Some(_) => 99,
                 };
                 if digits == 99 {
-                    return self.wrong(parsed, "ROUND takes a number of decimals from 0 to 15");
+                    return wrong(parsed, "ROUND takes a number of decimals from 0 to 15");
                 }
                 Ok((Tree::Round(Box::new(tree.rounded()), digits), Type::Number))
             }
             "MOD" => {
                 takes(&[2])?;
                 let ((a, type_a), (b, type_b)) = (of(0)?, of(1)?);
-                self.expect(arguments[0], type_a, Type::Number, "MOD")?;
-                self.expect(arguments[1], type_b, Type::Number, "MOD")?;
+                expect(arguments[0], type_a, Type::Number, "MOD")?;
+                expect(arguments[1], type_b, Type::Number, "MOD")?;
                 Ok((Tree::Arith(Arith::Remainder, Box::new(a), Box::new(b), false), Type::Number))
             }
             "COALESCE" => {
                 if arguments.len() < 2 {
-                    return self.wrong(parsed, "COALESCE takes two values and more");
+                    return wrong(parsed, "COALESCE takes two values and more");
                 }
                 let (mut all, mut trees) = (Type::Null, Vec::new());
                 for argument in &arguments {
                     let (tree, own) = self.tree(argument, depth)?;
-                    all = self.common(argument, all, own, "COALESCE")?;
+                    all = common(argument, all, own, "COALESCE")?;
                     trees.push(tree);
                 }
                 Ok((Tree::Coalesce(trees), all))
@@ -695,7 +670,7 @@ impl Binder<'_> {
                 let (tree, own) = of(0)?;
                 Ok((Tree::Case(vec![(same, Tree::literal(Val::Null))], Some(Box::new(tree))), own))
             }
-            "COUNT" | "SUM" | "AVG" | "MIN" | "MAX" => self.wrong(
+            "COUNT" | "SUM" | "AVG" | "MIN" | "MAX" => wrong(
                 parsed,
                 format!("{name} is of many records: a computed column and a condition are of one"),
             ),
@@ -704,40 +679,99 @@ impl Binder<'_> {
                 let meant = near.map_or(String::new(), |near| format!("; is {near} meant?"));
                 let why =
                     format!("there is no function {name}{meant}; there are {}", functions::NAMES.join(", "));
-                self.wrong(parsed, why)
+                wrong(parsed, why)
             }
         }
     }
+}
 
-    /// The type that a cast makes, and to how many decimals it rounds.
-    fn type_of(&self, parsed: &Expr, wanted: &DataType) -> Result<(Type, Option<u32>)> {
-        Ok(match wanted {
-            DataType::Varchar(_)
-            | DataType::CharVarying(_)
-            | DataType::CharacterVarying(_)
-            | DataType::Text => (Type::Text, None),
-            DataType::Decimal(info) | DataType::Numeric(info) | DataType::Dec(info) => {
-                let scale = match info {
-                    ExactNumberInfo::PrecisionAndScale(_, scale) => u32::try_from(*scale).ok(),
-                    ExactNumberInfo::Precision(_) => Some(0),
-                    ExactNumberInfo::None => None,
-                };
-                (Type::Number, scale.map(|scale| scale.min(28)))
-            }
-            DataType::Int(_) | DataType::Integer(_) | DataType::BigInt(_) | DataType::SmallInt(_) => {
-                (Type::Number, Some(0))
-            }
-            DataType::Date => (Type::Date, None),
-            DataType::Time(..) => (Type::Time, None),
-            DataType::Timestamp(..) => (Type::DateTime, None),
-            other => {
-                let why = format!(
-                    "there is no type {other} here; there are VARCHAR, DECIMAL, INTEGER, DATE, TIME, TIMESTAMP"
-                );
-                return self.wrong(parsed, why);
-            }
-        })
+/// What to type where text meets a number: the number in quotes, if it is one, as it was typed.
+fn quoted_hint(text: &Expr, number: &Expr) -> Option<String> {
+    let shown: String = text.to_string().chars().take(60).collect();
+    match number {
+        Expr::Value(value) => match &value.value {
+            Value::Number(digits, _) => Some(format!("{shown} = '{digits}'")),
+            _ => None,
+        },
+        _ => Some(format!("CAST({shown} AS DECIMAL) makes a number of it")),
     }
+}
+
+fn literal(parsed: &Expr, value: &Value) -> Result<(Tree, Type)> {
+    let (value, own) = match value {
+        Value::Number(text, _) => match Decimal::from_str_exact(text) {
+            Ok(number) => (Val::Number(number), Type::Number),
+            Err(_) => return wrong(parsed, "a number has at most 28 digits"),
+        },
+        Value::SingleQuotedString(text) => (Val::Text(text.clone().into()), Type::Text),
+        Value::Boolean(is) => (Val::Boolean(*is), Type::Boolean),
+        Value::Null => (Val::Null, Type::Null),
+        _ => return unknown(parsed),
+    };
+    Ok((Tree::literal(value), own))
+}
+
+fn interval_of(parsed: &Expr, interval: &sqlparser::ast::Interval) -> Result<(Tree, Type)> {
+    let days = match &*interval.value {
+        Expr::Value(value) => match &value.value {
+            Value::SingleQuotedString(text) => text.trim().parse::<i64>().ok(),
+            _ => None,
+        },
+        _ => None,
+    };
+    let factor = match &interval.leading_field {
+        Some(DateTimeField::Day) => Some(1),
+        Some(DateTimeField::Week(None)) => Some(7),
+        _ => None,
+    };
+    match (days, factor) {
+        (Some(days), Some(factor)) if days.abs() < 10_000_000 => {
+            Ok((Tree::literal(Val::Days(days * factor)), Type::Days))
+        }
+        _ => wrong(parsed, "an interval is so many days: INTERVAL '14' DAY"),
+    }
+}
+
+/// The type that two values of one function have.
+fn common(parsed: &Expr, all: Type, own: Type, by: &str) -> Result<Type> {
+    match (all, own) {
+        (Type::Null, own) => Ok(own),
+        (all, Type::Null) => Ok(all),
+        (all, own) if all == own => Ok(all),
+        (all, own) => {
+            let why = format!("{by} gives {} in one place and {} in another", all.word(), own.word());
+            wrong(parsed, why)
+        }
+    }
+}
+
+/// The type that a cast makes, and to how many decimals it rounds.
+fn type_of(parsed: &Expr, wanted: &DataType) -> Result<(Type, Option<u32>)> {
+    Ok(match wanted {
+        DataType::Varchar(_) | DataType::CharVarying(_) | DataType::CharacterVarying(_) | DataType::Text => {
+            (Type::Text, None)
+        }
+        DataType::Decimal(info) | DataType::Numeric(info) | DataType::Dec(info) => {
+            let scale = match info {
+                ExactNumberInfo::PrecisionAndScale(_, scale) => u32::try_from(*scale).ok(),
+                ExactNumberInfo::Precision(_) => Some(0),
+                ExactNumberInfo::None => None,
+            };
+            (Type::Number, scale.map(|scale| scale.min(28)))
+        }
+        DataType::Int(_) | DataType::Integer(_) | DataType::BigInt(_) | DataType::SmallInt(_) => {
+            (Type::Number, Some(0))
+        }
+        DataType::Date => (Type::Date, None),
+        DataType::Time(..) => (Type::Time, None),
+        DataType::Timestamp(..) => (Type::DateTime, None),
+        other => {
+            let why = format!(
+                "there is no type {other} here; there are VARCHAR, DECIMAL, INTEGER, DATE, TIME, TIMESTAMP"
+            );
+            return wrong(parsed, why);
+        }
+    })
 }
 
 /// A name as it is written in an expression.

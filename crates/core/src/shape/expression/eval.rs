@@ -114,7 +114,7 @@ impl Tree {
         match self {
             Self::Column(column) => row.value(*column),
             Self::Literal(value) => Ok(value.clone()),
-            Self::One(op, a) => one(*op, a.value(row)?),
+            Self::One(op, a) => Ok(one(*op, a.value(row)?)),
             Self::Arith(op, a, b, rounded) => arith(*op, &a.value(row)?, &b.value(row)?, *rounded),
             Self::Both(a, b, is_and) => {
                 let first = truth(&a.value(row)?);
@@ -201,8 +201,8 @@ impl Tree {
     }
 }
 
-fn one(op: Unary, value: Val<'_>) -> Evaluated<'_> {
-    Ok(match (op, value) {
+fn one(op: Unary, value: Val<'_>) -> Val<'_> {
+    match (op, value) {
         (Unary::Not, value) => boolean(truth(&value).map(|is| !is)),
         (Unary::Minus, Val::Number(number)) => Val::Number(-number),
         (Unary::Minus, Val::Days(days)) => Val::Days(-days),
@@ -213,7 +213,7 @@ fn one(op: Unary, value: Val<'_>) -> Evaluated<'_> {
         (Unary::Lower, Val::Text(text)) => Val::Text(text.to_lowercase().into()),
         (Unary::Length, Val::Text(text)) => Val::Number(Decimal::from(text.chars().count())),
         _ => Val::Null,
-    })
+    }
 }
 
 fn arith(op: Arith, a: &Val<'_>, b: &Val<'_>, rounded: bool) -> Result<Val<'static>, Fault> {

@@ -179,16 +179,13 @@ fn spell_number(number: Decimal, out: &mut Vec<u8>) {
     let mut rest = number.mantissa().unsigned_abs();
     while rest > 0 || digits.len() - from <= scale {
         // Most coefficients are short, and short ones are divided faster.
-        let digit = match u64::try_from(rest) {
-            Ok(short) => {
-                rest = u128::from(short / 10);
-                (short % 10) as u8
-            }
-            Err(_) => {
-                let digit = (rest % 10) as u8;
-                rest /= 10;
-                digit
-            }
+        let digit = if let Ok(short) = u64::try_from(rest) {
+            rest = u128::from(short / 10);
+            (short % 10) as u8
+        } else {
+            let digit = (rest % 10) as u8;
+            rest /= 10;
+            digit
         };
         from -= 1;
         digits[from] = b'0' + digit;
