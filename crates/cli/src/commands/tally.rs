@@ -3,7 +3,7 @@
 use crate::docket::{self, shape};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::Tally;
+use crate::flags::definitions::{Read, Tally};
 use crate::io::folder;
 use crate::io::source::Source;
 use crate::output::{print, report};
@@ -41,11 +41,13 @@ pub(crate) struct Check {
 
 /// Adds up each source.
 pub(crate) fn run(options: &Tally) -> Result<ExitCode> {
-    options.read.choices(None)?;
+    // Groups are those of the tally: nothing is rolled up before.
+    let read = Read { by: None, ..options.read.clone() };
+    read.choices(None)?;
     let mut code = ExitCode::Done;
     let mut all = Vec::new();
     for name in folder::expand(&options.sources)? {
-        match one(options, &name) {
+        match one(options, &read, &name) {
             Ok(tallied) => {
                 if tallied.checks.iter().any(|check| check.difference.is_some()) {
                     code = code.max(ExitCode::NeedsALook);
@@ -68,23 +70,23 @@ pub(crate) fn run(options: &Tally) -> Result<ExitCode> {
     Ok(code)
 }
 
-fn one(options: &Tally, name: &str) -> Result<Tallied> {
+fn one(options: &Tally, read: &Read, name: &str) -> Result<Tallied> {
     let ending = Path::new(name).extension().map(|e| e.to_string_lossy().to_lowercase());
     if matches!(ending.as_deref(), Some("xlsx" | "xlsm")) {
         return Err(Failure::usage(format!("{name}: a tally is taken of text, not of a workbook"))
             .help(format!("the sheets and their rows: incola inspect {}", quoted(name))));
     }
     let source = Source::open(name, &std::env::temp_dir())?;
-    let docket = docket::find(&options.read, name, None)?;
-    let (choices, lines) = options.read.choices(docket.as_ref())?;
+    let docket = docket::find(read, name, None)?;
+    let (choices, lines) = read.choices(docket.as_ref())?;
     let mut surveyed = survey(&source, &choices, lines)?;
-    let wishes = shape::Wishes { renames: &options.read.renames()?, ..shape::Wishes::default() };
+    let wishes = shape::Wishes { renames: &read.renames()?, ..shape::Wishes::default() };
     let names: Vec<String> = surveyed.reading.columns.iter().map(|c| c.name.clone()).collect();
     shape::shape(&mut surveyed.reading, docket.as_ref(), wishes, name)?;
-    let by = options.by.as_deref().map(|text| by(text, &surveyed, &names)).transpose()?;
+    let by = options.read.by.as_deref().map(|text| by(text, &surveyed, &names)).transpose()?;
     let tally = tally::tally(&source, &surveyed, by)?;
     let checks = checks(options, &surveyed, &names, &tally)?;
-    let by = by.zip(options.by.clone());
+    let by = by.zip(options.read.by.clone());
     Ok(Tallied { source: name.to_owned(), columns: surveyed.reading.columns, tally, by, checks })
 }
 

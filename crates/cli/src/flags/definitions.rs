@@ -103,9 +103,6 @@ pub(crate) struct Tally {
     /// Files, folders of files, patterns in quotes, or web addresses; `-` for standard input
     #[arg(required = true, value_name = "SOURCE")]
     pub(crate) sources: Vec<String>,
-    /// Groups: by the values of a column, or the times of dates: Arrived/day, week, month, quarter, year
-    #[arg(long, value_name = "COLUMN[/PERIOD]")]
-    pub(crate) by: Option<String>,
     /// The sum that a column must have, with a decimal point; repeatable
     #[arg(long, value_name = "COLUMN=SUM")]
     pub(crate) expect: Vec<String>,
@@ -625,10 +622,11 @@ pub(crate) struct Read {
     /// Which of them it is
     #[arg(long, value_name = "WHICH", value_parser = ["first", "last"], requires = "distinct", help_heading = SHAPING, hide_short_help = true)]
     pub(crate) distinct_keeps: Option<String>,
-    /// Roll records up: one row for each value of these columns, as one record; of dates Arrived/day, /week, /month, /quarter, /year
+    /// Groups: one row for each value of these columns, as one record; of dates Arrived/day, /week, /month, /quarter, /year. A tally
+    /// is grouped by one column
     #[arg(long, value_name = "COLUMNS", help_heading = SHAPING)]
     pub(crate) by: Option<String>,
-    /// What such a row holds: 'COUNT(*) AS Calls, SUM(Dues), AVG(Gross), MAX(Arrived)'
+    /// What the row of a group holds: 'COUNT(*) AS Calls, SUM(Dues), AVG(Gross), MAX(Arrived)'
     #[arg(long, value_name = "LIST", help_heading = SHAPING)]
     pub(crate) take: Option<String>,
     /// Lines of a record

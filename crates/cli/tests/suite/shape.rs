@@ -119,6 +119,7 @@ fn daily_readings_become_monthly_ones_at_every_refresh() {
     folder.write_old("tide.csv", daily("2031-02-28,G2,2.30\n2031-03-01,G1,4.00\n"));
     let run = folder.run("refresh tide.xlsx").expect(0);
     assert!(run.out.contains("2 \u{2192} 3: 1 added, 1 revised, 1 the same"), "{}", run.out);
+    assert!(!run.out.contains("kept exactly"), "{}", run.out);
     let rows = folder.cells("tide.xlsx", "tide");
     assert_eq!(rows[0].join("|"), r#""Day month"|"Gauge"|"Readings"|"Mean of Level""#);
     assert_eq!(rows[2].join("|"), r#""2031-02"|"G2"|2|2.2"#);

@@ -338,7 +338,7 @@ impl Shaping {
             shaping.divisions.push(Division { column, how: choice.how.clone(), count });
         }
         if let Some(text) = &choices.condition {
-            let (tree, own) = bound("where", text, text, &all)?;
+            let (tree, own) = bound("where", text, text, &all, &values)?;
             if !matches!(own, Type::Boolean | Type::Null) {
                 let why = format!("it is {}, not a condition\n  {}", own.word(), text.trim());
                 return Err(BadSetting::new("where", "", why).hint("a condition compares: Dues > 100"));
@@ -347,7 +347,7 @@ impl Shaping {
         }
         for (name, text) in &choices.compute {
             let typed = format!("{name}={text}");
-            let (tree, own) = bound("compute", name, text, &all)?;
+            let (tree, own) = bound("compute", name, text, &all, &values)?;
             shaping.add(
                 &mut all,
                 ("compute", &typed),
@@ -509,14 +509,25 @@ fn made_rule(kind: Kind) -> Rule {
         .map_or(Rule::Text, |verdict| verdict.rule)
 }
 
-/// An expression with its columns and types; `name`: what it is called in messages.
-fn bound(key: &'static str, name: &str, text: &str, columns: &[Column]) -> Result<(Tree, Type), BadSetting> {
+/// An expression with its columns and types; `name`: what it is called in messages; `values`: the first ones of a column.
+fn bound(
+    key: &'static str,
+    name: &str,
+    text: &str,
+    columns: &[Column],
+    values: &impl Fn(usize) -> Vec<Vec<u8>>,
+) -> Result<(Tree, Type), BadSetting> {
     bind(text, columns).map_err(|bad| {
         let value = if key == "compute" { name } else { "" };
         let wrong = BadSetting::new(key, value, bad.shown(text));
-        match &bad.hint {
-            Some(hint) => wrong.hint(hint),
-            None => wrong,
+        let Some(hint) = &bad.hint else { return wrong };
+        let values = bad.text_column.map(values).unwrap_or_default();
+        match values.iter().find(|value| !value.is_empty() && value.len() <= 30) {
+            Some(value) => {
+                let like = String::from_utf8_lossy(value).replace('\'', "''");
+                wrong.hint(&format!("{hint}; its values are spelled like '{like}'"))
+            }
+            None => wrong.hint(hint),
         }
     })
 }

@@ -260,3 +260,27 @@ fn the_examples_of_the_page_are_right() {
     }
     assert!(count >= 12);
 }
+
+proptest::proptest! {
+    #![proptest_config(proptest::prelude::ProptestConfig { cases: 200, failure_persistence: None, ..Default::default() })]
+
+    /// Whatever is typed is understood or refused; what is understood has a value, or says why not, for every record.
+    #[test]
+    fn any_words_are_understood_or_refused(words in proptest::collection::vec(proptest::sample::select(vec![
+        "Dues", "Berth", "Call", "Arrived", "At", "\"Paid\"", "'007'", "12.5", "0", "-", "+", "*", "/", "%", "||", "(", ")", ",",
+        "=", "<>", "<", "AND", "OR", "NOT", "IS", "NULL", "IN", "BETWEEN", "LIKE", "ESCAPE '!'", "CASE", "WHEN", "THEN", "ELSE", "END",
+        "CAST(", "AS", "DECIMAL(5, 2)", "VARCHAR", "DATE", "DATE '2031-12-31'", "INTERVAL '9999999' DAY", "ROUND(", "SUBSTRING(", "FROM",
+        "FOR", "TRIM(", "UPPER(", "COALESCE(", "EXTRACT(YEAR", "POSITION(", "MOD(", "99999999999999999999999999", "\u{e9}", "'", "\u{0}",
+    ]), 1..14)) {
+        let text = words.join(" ");
+        for choices in [
+            ShapingChoices { compute: vec![("X".into(), text.clone())], ..Default::default() },
+            ShapingChoices { condition: Some(text.clone()), ..Default::default() },
+            ShapingChoices { by: vec![GroupChoice::read("Berth")], take: Some(text.clone()), ..Default::default() },
+        ] {
+            if let Ok(rows) = shaped(CALLS, &choices) {
+                proptest::prop_assert_eq!(rows.len(), 4, "{}", text);
+            }
+        }
+    }
+}

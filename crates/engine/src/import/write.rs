@@ -108,10 +108,7 @@ pub fn write<W: Write + Seek>(
 ) -> Result<Written> {
     let mut written = Written::for_placing(placing);
     let rows = book.rows(&placing.sheet_columns);
-    let made_from = match &surveyed.rolled_up {
-        Some(_) => 0,
-        None => surveyed.plan.repeats.shaping().map_or(usize::MAX, |shaping| shaping.base()),
-    };
+    let made_from = surveyed.made_from();
     // Work is handed out and taken in by turns on this thread.
     let book = RefCell::new(book);
     over_blocks(

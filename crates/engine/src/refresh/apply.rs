@@ -10,6 +10,7 @@ use crate::import::Slot;
 use crate::link::{self, Link, Part};
 use crate::place::OwnNames;
 use crate::stop::{LinkStop, Result, Stop};
+use crate::text::Surveyed;
 use incola_core::kind::Kind;
 use incola_core::reading::ColumnReading;
 use incola_core::settings::{format_of, model::Column};
@@ -123,6 +124,8 @@ struct Cells<'c> {
     places: Vec<(Slot, Option<usize>)>,
     /// Fields that link and source had in common before; those behind them are of new columns.
     common: usize,
+    /// Columns of the source from here on are made of others: what they hold is no field of it.
+    made_from: usize,
 }
 
 impl<'c> Cells<'c> {
@@ -138,6 +141,7 @@ impl<'c> Cells<'c> {
             writers: &source_now.writers,
             places: places.collect(),
             common,
+            made_from: source_now.surveyed.first().map_or(usize::MAX, Surveyed::made_from),
         }
     }
 
@@ -168,8 +172,11 @@ struct Work<'w> {
 }
 
 impl Work<'_> {
-    /// Counts a cell. What stands for bytes that are no character is not what the file holds.
-    fn note(&self, is_exact: bool, text: &[u8]) {
+    /// Counts a cell, unless it is made of others. What stands for bytes that are no character is not what the file holds.
+    fn note(&self, place: usize, is_exact: bool, text: &[u8]) {
+        if matches!(self.cells.places[place].0, Slot::Field(n) if n >= self.cells.made_from) {
+            return;
+        }
         let is_lost = self.is_damaged && memchr::memmem::find(text, "\u{fffd}".as_bytes()).is_some();
         self.count.fetch_add(1, Ordering::Relaxed);
         self.exact.fetch_add(u64::from(is_exact && !is_lost), Ordering::Relaxed);
@@ -195,7 +202,9 @@ impl Revision for Work<'_> {
         for (place, (_, field)) in self.cells.places.iter().enumerate() {
             let goes_in = field.is_some_and(|n| n >= self.cells.common || work.cells.get(n) == Some(&true));
             match field.and_then(|n| fields.get(n)) {
-                Some(text) if goes_in => self.note(self.cells.write(place, text, cells, &mut scratch), text),
+                Some(text) if goes_in => {
+                    self.note(place, self.cells.write(place, text, cells, &mut scratch), text);
+                }
                 _ => cells.keep(place),
             }
         }
@@ -222,7 +231,9 @@ fn add_rows<W: Write + Seek>(
         rows.begin_row(row);
         for (place, (slot, field)) in work.cells.places.iter().enumerate() {
             match (slot, field.and_then(|n| fields.get(n))) {
-                (_, Some(field)) => work.note(work.cells.write(place, field, rows, scratch), field),
+                (_, Some(field)) => {
+                    work.note(place, work.cells.write(place, field, rows, scratch), field);
+                }
                 (Slot::RecordNumber, _) => {
                     rows.number(place, number_style, |out| serial_date::write_whole(out, record + 1));
                 }

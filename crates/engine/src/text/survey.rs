@@ -65,6 +65,15 @@ impl Surveyed {
         own + self.survey.facts.shaped.left_out()
     }
 
+    /// The first column (from 0) that is made of others, and is not what the source holds; `usize::MAX`: none is.
+    #[must_use]
+    pub fn made_from(&self) -> usize {
+        match &self.rolled_up {
+            Some(_) => 0,
+            None => self.plan.repeats.shaping().map_or(usize::MAX, |shaping| shaping.base()),
+        }
+    }
+
     /// What would be read with other choices, from what was counted.
     ///
     /// # Errors

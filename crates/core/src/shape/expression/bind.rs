@@ -42,11 +42,13 @@ pub(in crate::shape) struct BadExpression {
     pub(in crate::shape) at: Option<usize>,
     /// What to type instead.
     pub(in crate::shape) hint: Option<String>,
+    /// The column of text (from 0) that is taken for one of numbers.
+    pub(in crate::shape) text_column: Option<usize>,
 }
 
 impl BadExpression {
     fn new(why: impl Into<String>, at: Option<usize>) -> Self {
-        Self { why: why.into(), at, hint: None }
+        Self { why: why.into(), at, hint: None, text_column: None }
     }
 
     /// The expression with a caret below the place.
@@ -527,6 +529,11 @@ impl Binder<'_> {
                 type_b.word()
             );
             let mut bad = BadExpression::new(why, place_of(left).or(place_of(parsed)));
+            bad.text_column = match (&a, &b, type_a, type_b) {
+                (Tree::Column(n), _, Type::Text, Type::Number)
+                | (_, Tree::Column(n), Type::Number, Type::Text) => Some(*n),
+                _ => None,
+            };
             bad.hint = match (type_a, type_b) {
                 (Type::Text, Type::Number) => quoted_hint(left, right),
                 (Type::Number, Type::Text) => quoted_hint(right, left),
