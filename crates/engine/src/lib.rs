@@ -29,6 +29,7 @@
 //! ```
 
 pub mod cells;
+pub mod divide;
 pub mod export;
 pub mod feed;
 pub mod fingerprints;

@@ -63,7 +63,8 @@ fn write(options: &Draft) -> Result<ExitCode> {
     let (choices, lines) = options.read.choices(known.as_ref())?;
     let source = Source::open(name, &std::env::temp_dir())?;
     let surveyed = survey(&source, &choices, lines)?;
-    let mut text = draft(&source.label(), &surveyed.reading, &options.read.reading()?);
+    let said = options.read.settings(known.as_ref().map(|file| &file.docket))?;
+    let mut text = draft(&source.label(), &surveyed.reading, &said.read);
     if options.csvw {
         let docket = Docket::read(&text).map_err(|bad| Failure::usage(bad.why))?;
         let header = surveyed.reading.layout.header_line;

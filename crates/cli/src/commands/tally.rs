@@ -3,7 +3,8 @@
 use crate::docket::{self, shape};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{Read, Tally};
+use crate::flags::definitions::Tally;
+use crate::flags::read::Read;
 use crate::io::folder;
 use crate::io::source::Source;
 use crate::output::{print, report};

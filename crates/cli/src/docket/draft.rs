@@ -65,7 +65,7 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &settings::Reading) -> 
         "where",
         "compute",
         "distinct",
-        "distinct_keeps",
+        "distinct_stays",
         "by",
         "take",
         "lines",

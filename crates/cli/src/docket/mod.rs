@@ -7,7 +7,7 @@ pub(crate) mod shape;
 pub(crate) mod tabular;
 
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::Read;
+use crate::flags::read::Read;
 use crate::io::target::folder_of;
 use crate::io::web::file_name;
 use crate::render::command::quoted;

@@ -1,6 +1,7 @@
-//! The command line: what was typed ([`definitions`]), and what it means ([`settings`]).
+//! The command line: what was typed ([`definitions`], [`read`]), and what it means ([`settings`]).
 
 pub(crate) mod defaults;
 pub(crate) mod definitions;
 pub(crate) mod meant;
+pub(crate) mod read;
 pub(crate) mod settings;

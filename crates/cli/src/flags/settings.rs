@@ -1,6 +1,7 @@
 //! What the options mean: settings, with mistakes told in the option's own words.
 
-use super::definitions::{Import, Read};
+use super::definitions::Import;
+use super::read::Read;
 use crate::docket::DocketFile;
 use crate::failure::{Failure, Result};
 use crate::wording::settings::bad;
@@ -11,7 +12,7 @@ use incola_core::reading::Choices;
 use incola_core::rows::Role;
 use incola_core::settings::docket::Docket;
 use incola_core::settings::model::{
-    BlankRows, Carried, ExtraColumns, Keeps, MatchBy, MissingColumns, Mode, NameCase, StartsIn,
+    BlankRows, Carried, ExtraColumns, MatchBy, MissingColumns, Mode, NameCase, StartsIn, Stays,
 };
 use incola_core::settings::selector::{AsChoice, Selector};
 use incola_core::settings::{
@@ -46,7 +47,7 @@ impl Read {
             condition: self.condition.clone(),
             compute: (!self.compute.is_empty()).then(|| self.compute.clone()),
             distinct: list("distinct", self.distinct.as_deref())?,
-            distinct_keeps: self.distinct_keeps.as_deref().and_then(Keeps::from_word),
+            distinct_stays: self.distinct_stays.as_deref().and_then(Stays::from_word),
             by: list("by", self.by.as_deref())?,
             take: self.take.clone(),
             comment: self.comment.clone(),
@@ -257,7 +258,7 @@ mod tests {
             "incola import a.csv --into b.xlsx --only 'Call,2..5' --blank 'n/a,\"a, b\"' --names 'A,\"B, C\"' --runs-as-one no",
             "incola import a.txt --into b.xlsx --starts 1,9 --starts-in bytes --add-start 4 --move-start 9:8 --header 2 --survey 100",
             "incola import a.txt --into b.xlsx --as 'Berth=text' --rename Berth=Quay --decimal-char , --group-char . --no-docket",
-            "incola import a.csv --into b.xlsx --divide 'Master=, ' --divide Code=starts:1,3 --where 'Dues > 100' --compute 'A=Dues * 2' --distinct 'Call,Berth' --distinct-keeps last --by 'Berth,Arrived/month' --take 'COUNT(*), SUM(Dues)'",
+            "incola import a.csv --into b.xlsx --divide 'Master=, ' --divide Code=starts:1,3 --where 'Dues > 100' --compute 'A=Dues * 2' --distinct 'Call,Berth' --distinct-stays last --by 'Berth,Arrived/month' --take 'COUNT(*), SUM(Dues)'",
             "incola import a.txt --into b.xlsx --headings 'Quay,Pilot' --carried first",
             "incola import a.txt --into b.xlsx --delimiter tab --quote \\' --comment '#' --blank-rows keep --name-case first --at A2",
         ] {

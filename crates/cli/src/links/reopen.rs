@@ -4,7 +4,7 @@ use super::origin::{self, Stamp};
 use super::{Kept, Mirror};
 use crate::docket::DocketFile;
 use crate::failure::Result;
-use crate::flags::definitions::Read;
+use crate::flags::read::Read;
 use crate::io::source::{Source, is_address};
 use crate::io::web::Version;
 use crate::render::links::local;

@@ -1,6 +1,7 @@
 //! Commands as they are typed.
 
-use crate::flags::definitions::{Import, Read};
+use crate::flags::definitions::Import;
+use crate::flags::read::Read;
 use crate::render::sanitize::is_hidden;
 use crate::wording::settings::option;
 use incola_core::settings::{KEYS, list_text, table_of};

@@ -2,6 +2,7 @@
 
 pub(crate) mod book;
 pub(crate) mod command;
+pub(crate) mod divide;
 pub(crate) mod export;
 pub(crate) mod grid;
 pub(crate) mod links;

@@ -36,6 +36,8 @@ struct SheetJson {
     rows: u64,
     cells: u64,
     kept_exactly: u64,
+    /// Cells of columns that are made of others, besides.
+    computed: u64,
     not_kept: u64,
     not_kept_cells: Vec<CellJson>,
     misfits: u64,
@@ -123,6 +125,7 @@ fn sheet(sheet: &SheetReceipt) -> SheetJson {
         rows: sheet.written.rows,
         cells: sheet.written.cells,
         kept_exactly: sheet.written.exact,
+        computed: sheet.written.made,
         not_kept: sheet.written.lost,
         not_kept_cells: sheet.written.lost_cells.iter().map(cell).collect(),
         misfits: sheet.written.misfits,

@@ -47,6 +47,13 @@ fn a_column_is_divided_beside_its_rows_and_undone() {
     );
     folder.run("undo book.xlsx").expect(0);
     assert_eq!(rows(&folder), before);
+    let json = folder.run("divide book.xlsx ', ' --column Master --json --dry-run").expect(1).out;
+    let found: serde_json::Value = serde_json::from_str(&json).unwrap();
+    assert_eq!((&found["cells"], &found["rows"]), (&"D1:E7".into(), &6.into()));
+    assert_eq!(
+        (&found["columns"][1]["name"], &found["other_parts_in_rows"][0]),
+        (&"Master 2".into(), &5.into())
+    );
 }
 
 #[test]

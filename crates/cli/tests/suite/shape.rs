@@ -37,6 +37,11 @@ fn a_docket_shapes_rows_and_every_record_is_accounted_for() {
     let plain = |row: &[String]| row.join("|").replace('"', "");
     assert_eq!(plain(&rows[0]), "Call|Berth|Master|Master 1|Master 2|Arrived|Dues|Kelvin|Celsius|Code");
     assert_eq!(plain(&rows[1]), "C001|007|Quill, Ada|Quill|Ada|48077|120.5|290.15|17|007-C001");
+    // A docket that is drafted over it holds all steps.
+    let draft = folder.run("docket draft calls.csv --docket steps.docket.toml").expect(0).out;
+    for step in STEPS.lines().skip(1) {
+        assert!(draft.contains(step.split(" = ").next().unwrap()), "{step}\n{draft}");
+    }
     let json = folder.run("inspect calls.csv --json --docket steps.docket.toml").out;
     let found: serde_json::Value = serde_json::from_str(&json).unwrap();
     let shaped = &found[0]["shaped"];
@@ -121,7 +126,7 @@ fn daily_readings_become_monthly_ones_at_every_refresh() {
     assert!(run.out.contains("2 \u{2192} 3: 1 added, 1 revised, 1 the same"), "{}", run.out);
     assert!(!run.out.contains("kept exactly"), "{}", run.out);
     let rows = folder.cells("tide.xlsx", "tide");
-    assert_eq!(rows[0].join("|"), r#""Day month"|"Gauge"|"Readings"|"Mean of Level""#);
+    assert_eq!(rows[0].join("|"), r#""Day month"|"Gauge"|"Readings"|"Level mean""#);
     assert_eq!(rows[2].join("|"), r#""2031-02"|"G2"|2|2.2"#);
     for (options, why) in [
         ("--by Gauge/month", "has no days"),

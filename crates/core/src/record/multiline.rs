@@ -89,7 +89,7 @@ impl LineShape {
 
 impl LineParts {
     /// Hands the ranges of the line's fields to `each`; fewer than [`count`](Self::count) if the line ends early.
-    fn fields(&self, line: &[u8], mut each: impl FnMut(std::ops::Range<usize>)) {
+    pub(crate) fn fields(&self, line: &[u8], mut each: impl FnMut(std::ops::Range<usize>)) {
         match self {
             Self::Fixed(fixed) => fixed.fields(line, each),
             Self::Delimited { delimiter, fields } => {

@@ -1,6 +1,6 @@
 //! Settings become choices: words are read, and mistakes are told with their key.
 
-use super::model::{BlankRows, Carried, Keeps, Line as DocketLine, LineOrWord, Reading, StartsIn};
+use super::model::{BlankRows, Carried, Line as DocketLine, LineOrWord, Reading, StartsIn, Stays};
 use super::selector::{AsChoice, Selector};
 use super::{BadSetting, Settings};
 use crate::encoding::Encoding;
@@ -92,7 +92,7 @@ fn shaping(read: &Reading) -> Result<ShapingChoices, BadSetting> {
         condition: read.condition.clone(),
         compute: compute.collect::<Result<_, _>>()?,
         distinct: read.distinct.as_ref().map(|list| if is_all(list) { Vec::new() } else { selectors(list) }),
-        keeps_last: read.distinct_keeps == Some(Keeps::Last),
+        last_stays: read.distinct_stays == Some(Stays::Last),
         by: read.by.iter().flatten().map(|text| GroupChoice::read(text)).collect(),
         take: read.take.clone(),
     })
@@ -147,7 +147,8 @@ fn starts(text: &str) -> Result<Vec<Vec<usize>>, BadSetting> {
     text.split('/').map(line_starts).collect()
 }
 
-fn line_starts(text: &str) -> Result<Vec<usize>, BadSetting> {
+/// Reads the starts of one line, from 1, in rising order; gives them from 0.
+pub(crate) fn line_starts(text: &str) -> Result<Vec<usize>, BadSetting> {
     let wrong = |why: &str| {
         BadSetting::new("starts", text, why).hint("the positions where columns start, from 1, such as 1,9,20")
     };

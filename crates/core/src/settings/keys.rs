@@ -156,7 +156,7 @@ pub const KEYS: &[Key] = &[
     ),
     key(
         "read",
-        "distinct_keeps",
+        "distinct_stays",
         KeyKind::OneOf(&["first", "last"]),
         "\"first\"",
         "Which of records that repeat stays.",

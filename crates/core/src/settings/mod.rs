@@ -11,6 +11,7 @@ mod pattern;
 pub mod selector;
 mod writer;
 
+pub(crate) use choices::line_starts;
 pub use choices::{LineRange, choices};
 pub use keys::{KEYS, Key, KeyKind};
 pub use list::{list_text, read_list};

@@ -44,7 +44,7 @@ pub struct Reading {
     /// Columns whose values no two rows may share; `all`: all of them.
     pub distinct: Option<Vec<String>>,
     /// Which of records that repeat stays.
-    pub distinct_keeps: Option<Keeps>,
+    pub distinct_stays: Option<Stays>,
     /// What makes a group of records that become one row: `COLUMN` or `COLUMN/PERIOD`.
     pub by: Option<Vec<String>>,
     /// What is taken of each group.
@@ -191,7 +191,7 @@ words! {
 
 words! {
     /// Which of records that repeat stays.
-    Keeps {
+    Stays {
         /// The first one.
         First = "first",
         /// The last one.

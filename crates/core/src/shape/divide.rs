@@ -1,8 +1,9 @@
 //! One column divided into several.
 
 use crate::kind::statistics::trim;
-use crate::settings::BadSetting;
+use crate::record::{Fixed, LineParts};
 use crate::settings::selector::Selector;
+use crate::settings::{BadSetting, line_starts};
 use regex::bytes::Regex;
 
 /// Most columns that one is divided into.
@@ -27,6 +28,19 @@ pub enum How {
     /// Where characters (from 0) are.
     Starts(Vec<usize>),
     /// Into the groups of a regular expression.
+    Pattern(Regex),
+}
+
+/// What divides values into so many parts.
+#[derive(Clone, Debug)]
+pub struct Divider {
+    parts: Parts,
+    names: Vec<Option<String>>,
+}
+
+#[derive(Clone, Debug)]
+enum Parts {
+    Line(LineParts),
     Pattern(Regex),
 }
 
@@ -82,90 +96,90 @@ impl DivideChoice {
     }
 }
 
+/// Starts as fixed layouts have them, the first character among them.
 fn read_starts(text: &str) -> Option<Vec<usize>> {
-    let starts: Option<Vec<usize>> =
-        text.split(',').map(|n| n.trim().parse::<usize>().ok()?.checked_sub(1)).collect();
-    let mut starts = starts?;
+    let mut starts = line_starts(text).ok()?;
     if starts.first() != Some(&0) {
         starts.insert(0, 0);
     }
-    (starts.len() > 1 && starts.windows(2).all(|pair| pair[0] < pair[1]) && starts.len() <= MOST_PARTS)
-        .then_some(starts)
+    (2..=MOST_PARTS).contains(&starts.len()).then_some(starts)
 }
 
 impl How {
-    /// The columns that it makes of values, the first ones of which are known: their names, where it gives any.
-    pub fn names<'v>(&self, values: impl Iterator<Item = &'v [u8]>) -> Vec<Option<String>> {
+    /// What divides values, the first ones of which are known: they say how many parts a delimiter makes.
+    pub fn divider<'v>(&self, values: impl Iterator<Item = &'v [u8]>) -> Divider {
         match self {
             Self::Delimiter(mark) => {
-                let parts = values.map(|value| memchr::memmem::find_iter(value, mark.as_bytes()).count() + 1);
-                vec![None; parts.max().unwrap_or(1).clamp(2, MOST_PARTS)]
-            }
-            Self::Starts(starts) => vec![None; starts.len()],
-            Self::Pattern(regex) => {
-                regex.capture_names().skip(1).map(|name| name.map(str::to_owned)).collect()
-            }
-        }
-    }
-
-    /// Divides a value into `count` parts, blanks around them left out; whether they are as many, and nothing is left over. What is
-    /// left over stays with the last one; where a pattern fits nowhere, all are empty.
-    ///
-    /// ```
-    /// use incola_core::shape::DivideChoice;
-    /// let (choice, mut parts) = (DivideChoice::read("Master=, ").unwrap(), Vec::new());
-    /// assert!(choice.how.parts(b"Quill, Ada", 2, &mut parts));
-    /// assert_eq!(parts, [&b"Quill"[..], b"Ada"]);
-    /// ```
-    pub fn parts<'v>(&self, value: &'v [u8], count: usize, parts: &mut Vec<&'v [u8]>) -> bool {
-        parts.clear();
-        let fits = match self {
-            Self::Delimiter(mark) => {
-                let mut rest = value;
-                while parts.len() + 1 < count
-                    && let Some(at) = memchr::memmem::find(rest, mark.as_bytes())
-                {
-                    parts.push(&rest[..at]);
-                    rest = &rest[at + mark.len()..];
-                }
-                parts.push(rest);
-                memchr::memmem::find(rest, mark.as_bytes()).is_none()
+                let counts =
+                    values.map(|value| memchr::memmem::find_iter(value, mark.as_bytes()).count() + 1);
+                let fields = counts.max().unwrap_or(1).clamp(2, MOST_PARTS);
+                let parts = LineParts::Delimited { delimiter: mark.as_bytes().to_vec(), fields };
+                Divider { parts: Parts::Line(parts), names: vec![None; fields] }
             }
             Self::Starts(starts) => {
-                let mut places = starts.iter().skip(1).map(|start| after_characters(value, *start));
-                let mut from = 0;
-                for to in places.by_ref() {
-                    parts.push(&value[from..to]);
-                    from = to;
-                }
-                parts.push(&value[from..]);
-                true
+                let names = vec![None; starts.len()];
+                let fixed = Fixed { starts: starts.clone(), ..Fixed::default() };
+                Divider { parts: Parts::Line(LineParts::Fixed(fixed)), names }
             }
-            Self::Pattern(regex) => match regex.captures(value) {
-                Some(groups) => {
-                    parts.extend((1..groups.len()).map(|n| groups.get(n).map_or(&b""[..], |g| g.as_bytes())));
-                    true
-                }
-                None => value.is_empty(),
-            },
-        };
-        let full = parts.len() == count || value.is_empty();
-        parts.resize(count, b"");
-        for part in parts.iter_mut() {
-            *part = trim(part).0;
+            Self::Pattern(regex) => {
+                let names = regex.capture_names().skip(1).map(|name| name.map(str::to_owned)).collect();
+                Divider { parts: Parts::Pattern(regex.clone()), names }
+            }
         }
-        fits && full
     }
 }
 
-/// The byte after so many characters, or the end.
-fn after_characters(value: &[u8], characters: usize) -> usize {
-    if value.is_ascii() {
-        return characters.min(value.len());
+impl Divider {
+    /// The parts, with the names of those that have one.
+    pub fn names(&self) -> &[Option<String>] {
+        &self.names
     }
-    let begins = |byte: &u8| byte & 0xC0 != 0x80;
-    let mut places = value.iter().enumerate().filter(|(_, byte)| begins(byte)).map(|(at, _)| at);
-    places.nth(characters).unwrap_or(value.len())
+
+    /// Hands the parts of a value to `each`, blanks around them left out; whether they are as many as there are names, and nothing is
+    /// left over. What is left over stays with the last one; where a pattern fits nowhere, all are empty.
+    ///
+    /// ```
+    /// use incola_core::shape::DivideChoice;
+    /// let divider = DivideChoice::read("Master=, ").unwrap().how.divider([&b"Quill, Ada"[..]].into_iter());
+    /// let mut parts = Vec::new();
+    /// assert!(divider.divide(b"Heron, Eve", |part| parts.push(part)));
+    /// assert_eq!(parts, [&b"Heron"[..], b"Eve"]);
+    /// ```
+    pub fn divide<'v>(&self, value: &'v [u8], mut each: impl FnMut(&'v [u8])) -> bool {
+        let mut count = 0;
+        let mut one = |part: &'v [u8]| {
+            count += 1;
+            each(trim(part).0);
+        };
+        let fits = match &self.parts {
+            Parts::Line(parts) => {
+                let mut last = 0..0;
+                parts.fields(value, |range| {
+                    last = range.clone();
+                    one(&value[range]);
+                });
+                match parts {
+                    // Short values have empty parts behind.
+                    LineParts::Fixed(_) => true,
+                    LineParts::Delimited { delimiter, .. } => {
+                        count == self.names.len() && memchr::memmem::find(&value[last], delimiter).is_none()
+                    }
+                }
+            }
+            Parts::Pattern(regex) => {
+                let groups = regex.captures(value);
+                for n in 1..=self.names.len() {
+                    let group = groups.as_ref().and_then(|groups| groups.get(n));
+                    one(group.map_or(&b""[..], |group| group.as_bytes()));
+                }
+                groups.is_some()
+            }
+        };
+        for _ in count..self.names.len() {
+            each(b"");
+        }
+        fits || value.is_empty()
+    }
 }
 
 #[cfg(test)]
@@ -186,9 +200,12 @@ mod tests {
             (r"a=pattern:^(\w+) (\d+)", 2, "none", vec!["", ""], false),
         ] {
             let choice = DivideChoice::read(how).unwrap();
+            // As many parts as others have.
+            let usual = ["Quill, Ada", "a - b - c"][usize::from(count == 3)];
+            let divider = choice.how.divider([usual.as_bytes()].into_iter());
             let mut parts = Vec::new();
-            let own = choice.how.parts(value.as_bytes(), count, &mut parts);
-            let parts: Vec<&str> = parts.iter().map(|p| std::str::from_utf8(p).unwrap()).collect();
+            let own = divider.divide(value.as_bytes(), |part| parts.push(std::str::from_utf8(part).unwrap()));
+            assert_eq!((parts.len(), divider.names().len()), (count, count));
             assert_eq!((parts, own), (expected, fits), "{how} of {value}");
         }
     }

@@ -1,7 +1,7 @@
 //! Records rolled up: one row for all records of a group.
 
-use super::expression::{Aggregate, Column, Type, Val, add, bind_list, day_of, divide, round};
-use super::{Fault, Period, Shaping, Values};
+use super::expression::{Aggregate, Column, Function, Type, Val, add, bind_list, day_of, divide, round};
+use super::{Fault, Period, RowsText, Shaping, Values};
 use crate::kind::{Count, Kind};
 use crate::rows::Record;
 use crate::settings::BadSetting;
@@ -120,6 +120,8 @@ enum Taken {
 #[derive(Clone, Debug, Default)]
 pub struct Groups {
     groups: BTreeMap<Vec<Key>, Vec<Taken>>,
+    /// Room for the key of a record.
+    key: Vec<Key>,
     /// Records in them.
     pub records: u64,
     /// Values that could not be computed, by what is taken; lines are those of the source.
@@ -171,24 +173,20 @@ impl Grouping {
             bad.hint.iter().fold(wrong, |wrong, hint| wrong.hint(hint))
         })?;
         for take in &grouping.takes {
-            let (word, kind) = match (take.function.as_str(), &take.of) {
-                ("COUNT", None) => ("Records", Kind::Number),
-                ("COUNT", Some(_)) => ("Number of ", Kind::Number),
-                ("SUM", _) => ("Sum of ", Kind::Number),
-                ("AVG", _) => ("Mean of ", Kind::Number),
-                (function, of) => (
-                    match function {
-                        "MIN" => "Smallest ",
-                        "MAX" => "Largest ",
-                        "FIRST" => "First ",
-                        _ => "Last ",
-                    },
-                    of.as_ref().map_or(Kind::Text, |of| of.1.kind()),
-                ),
+            let of_value = take.of.as_ref().map_or(Kind::Text, |of| of.1.kind());
+            let (word, kind) = match take.function {
+                Function::Count => ("number", Kind::Number),
+                Function::Sum => ("sum", Kind::Number),
+                Function::Avg => ("mean", Kind::Number),
+                Function::Min => ("smallest", of_value),
+                Function::Max => ("largest", of_value),
+                Function::First => ("first", of_value),
+                Function::Last => ("last", of_value),
             };
-            let name = take.name.clone().unwrap_or_else(|| format!("{word}{}", take.text));
+            let own = if take.of.is_none() { "Records".into() } else { format!("{} {word}", take.text) };
+            let name = take.name.clone().unwrap_or(own);
             let of = if take.of.is_none() { "*" } else { &take.text };
-            let why = format!("computed: {}({of})", take.function);
+            let why = format!("computed: {}({of})", take.function.word());
             grouping.columns.push(GroupColumn { name, kind, why });
         }
         for (n, column) in grouping.columns.iter().enumerate() {
@@ -212,10 +210,10 @@ impl Grouping {
     }
 
     fn nothing(&self) -> Vec<Taken> {
-        let of = |take: &Aggregate| match take.function.as_str() {
-            "COUNT" => Taken::Count(0),
-            "SUM" | "AVG" => Taken::Sum(Some(Decimal::ZERO), 0, 0),
-            _ => Taken::One(None),
+        let of = |take: &Aggregate| match take.function {
+            Function::Count => Taken::Count(0),
+            Function::Sum | Function::Avg => Taken::Sum(Some(Decimal::ZERO), 0, 0),
+            Function::Min | Function::Max | Function::First | Function::Last => Taken::One(None),
         };
         self.takes.iter().map(of).collect()
     }
@@ -241,13 +239,16 @@ impl Groups {
     pub fn add(&mut self, shaping: &Shaping, grouping: &Grouping, record: &Record<'_>) {
         use super::expression::Row;
         let row = Values { shaping, record, derived: record.derived() };
-        let key = grouping.keys.iter().map(|(column, period)| {
+        self.key.clear();
+        self.key.extend(grouping.keys.iter().map(|(column, period)| {
             // What does not fit the kind of its column is in the group without a value.
             row.value(*column).map_or(Key::Nothing, |value| Key::of(value, *period))
-        });
-        let key: Vec<Key> = key.collect();
+        }));
         self.records += 1;
-        let taken = self.groups.entry(key).or_insert_with(|| grouping.nothing());
+        if !self.groups.contains_key(&self.key) {
+            self.groups.insert(self.key.clone(), grouping.nothing());
+        }
+        let Some(taken) = self.groups.get_mut(&self.key) else { return };
         for (n, (take, taken)) in grouping.takes.iter().zip(taken).enumerate() {
             let value = match &take.of {
                 None => Ok(Val::Boolean(true)),
@@ -255,7 +256,7 @@ impl Groups {
             };
             match value {
                 Ok(value) if value.is_null() => {}
-                Ok(value) => taken.add(&take.function, value),
+                Ok(value) => taken.add(take.function, value),
                 Err(fault) => {
                     self.unmade[n].0.add(record.line());
                     self.unmade[n].1.get_or_insert(fault);
@@ -278,7 +279,7 @@ impl Groups {
             match self.groups.get_mut(&key) {
                 Some(mine) => {
                     for ((mine, later), take) in mine.iter_mut().zip(later).zip(&grouping.takes) {
-                        mine.merge(&take.function, later);
+                        mine.merge(take.function, later);
                     }
                 }
                 None => {
@@ -288,48 +289,28 @@ impl Groups {
         }
     }
 
-    /// The rows as text by RFC 4180, the names first; and how many values have too many digits.
-    pub fn text(&self, grouping: &Grouping) -> (Vec<u8>, u64) {
-        let (mut out, mut field, mut faults) = (Vec::new(), Vec::new(), 0);
-        for (n, column) in grouping.columns.iter().enumerate() {
-            quote(n, column.name.as_bytes(), &mut out);
-        }
-        out.push(b'\n');
+    /// The rows, the names first; and how many values have too many digits.
+    pub fn rows(&self, grouping: &Grouping) -> (RowsText, u64) {
+        let (mut rows, mut faults) = (RowsText::default(), 0);
+        rows.push(grouping.columns.iter().map(|column| &column.name));
         for (key, taken) in &self.groups {
-            let values = key.iter().map(|key| Ok(key.value()));
-            let values =
-                values.chain(grouping.takes.iter().zip(taken).map(|(take, taken)| taken.value(take)));
-            for (n, value) in values.enumerate() {
-                field.clear();
+            let taken = grouping.takes.iter().zip(taken).map(|(take, taken)| taken.value(take));
+            let values = key.iter().map(|key| Ok(key.value())).chain(taken);
+            rows.push(values.map(|value| {
+                let mut field = Vec::new();
                 if value.and_then(|value| value.spell(&mut field)).is_err() {
                     faults += 1;
                     field.clear();
                 }
-                quote(n, &field, &mut out);
-            }
-            out.push(b'\n');
+                field
+            }));
         }
-        (out, faults)
+        (rows, faults)
     }
-}
-
-/// Appends a field in quotes, so that whatever it holds is no mark.
-fn quote(n: usize, field: &[u8], out: &mut Vec<u8>) {
-    if n > 0 {
-        out.push(b',');
-    }
-    out.push(b'"');
-    for byte in field {
-        if *byte == b'"' {
-            out.push(b'"');
-        }
-        out.push(*byte);
-    }
-    out.push(b'"');
 }
 
 impl Taken {
-    fn add(&mut self, function: &str, value: Val<'_>) {
+    fn add(&mut self, function: Function, value: Val<'_>) {
         match self {
             Self::Count(count) => *count += 1,
             Self::Sum(sum, count, decimals) => {
@@ -348,18 +329,18 @@ impl Taken {
     }
 
     /// Whether a later value takes the place of the one that there is.
-    fn is_wanted(function: &str, one: Option<&Val<'_>>, value: &Val<'_>) -> bool {
+    fn is_wanted(function: Function, one: Option<&Val<'_>>, value: &Val<'_>) -> bool {
         use std::cmp::Ordering;
         let Some(one) = one else { return true };
         match function {
-            "FIRST" => false,
-            "MIN" => value.compare(one) == Some(Ordering::Less),
-            "MAX" => value.compare(one) == Some(Ordering::Greater),
-            _ => true,
+            Function::Min => value.compare(one) == Some(Ordering::Less),
+            Function::Max => value.compare(one) == Some(Ordering::Greater),
+            Function::Last => true,
+            Function::First | Function::Count | Function::Sum | Function::Avg => false,
         }
     }
 
-    fn merge(&mut self, function: &str, later: Self) {
+    fn merge(&mut self, function: Function, later: Self) {
         match (self, later) {
             (Self::Count(mine), Self::Count(later)) => *mine += later,
             (Self::Sum(sum, count, decimals), Self::Sum(later, more, theirs)) => {
@@ -380,7 +361,7 @@ impl Taken {
             Self::Sum(_, 0, _) => Val::Null,
             Self::Sum(sum, count, decimals) => {
                 let sum = sum.ok_or(Fault::TooManyDigits)?;
-                if take.function == "AVG" {
+                if take.function == Function::Avg {
                     let mean = divide(sum, Decimal::from(*count), true)?;
                     Val::Number(round(mean, (decimals + MEAN_DECIMALS).min(15)))
                 } else {

@@ -8,11 +8,13 @@ mod divide;
 mod expression;
 mod group;
 mod period;
+mod rows_text;
 
-pub use divide::{DivideChoice, How};
+pub use divide::{DivideChoice, Divider, How};
 pub use expression::{Fault, Type};
 pub use group::{GroupChoice, GroupColumn, Grouping, Groups, MOST_GROUPS};
 pub use period::Period;
+pub use rows_text::RowsText;
 
 use crate::kind::statistics::trim;
 use crate::kind::{Count, Kind, Rule, Value};
@@ -37,7 +39,7 @@ pub struct ShapingChoices {
     /// Columns in which no two records may have the same values: an empty list means all of them.
     pub distinct: Option<Vec<Selector>>,
     /// Whether the last one of records that repeat stays, instead of the first one.
-    pub keeps_last: bool,
+    pub last_stays: bool,
     /// What makes a group of records, if they are rolled up.
     pub by: Vec<GroupChoice>,
     /// What is taken of each group; nothing: how many records it has.
@@ -94,19 +96,11 @@ struct Source {
     rule: Rule,
 }
 
-/// A computed column.
-#[derive(Clone, Debug)]
-struct Computed {
-    tree: Tree,
-}
-
 /// A column that is divided.
 #[derive(Clone, Debug)]
 struct Division {
     column: usize,
-    how: How,
-    /// The columns that it makes.
-    count: usize,
+    divider: Divider,
 }
 
 /// Records that repeat.
@@ -115,7 +109,7 @@ pub struct Distinct {
     /// The columns (from 0) that are compared.
     pub columns: Vec<usize>,
     /// Whether the last one stays.
-    pub keeps_last: bool,
+    pub last_stays: bool,
 }
 
 /// Steps that shape records, bound to the columns of a source.
@@ -127,7 +121,7 @@ pub struct Shaping {
     blank: Blanks,
     divisions: Vec<Division>,
     condition: Option<Tree>,
-    computed: Vec<Computed>,
+    computed: Vec<Tree>,
     distinct: Option<Distinct>,
     grouping: Option<Grouping>,
     /// Lines of records that repeat others, in rising order.
@@ -228,16 +222,6 @@ impl Derived {
         self.base
     }
 
-    /// How many there are.
-    pub fn len(&self) -> usize {
-        self.ends.len()
-    }
-
-    /// Whether there are none.
-    pub fn is_empty(&self) -> bool {
-        self.ends.is_empty()
-    }
-
     /// A field, from 0 among those that are made.
     pub fn field(&self, index: usize) -> &[u8] {
         let Some(end) = self.ends.get(index) else { return &[] };
@@ -328,14 +312,13 @@ impl Shaping {
             let [column] = choice.column.places(&names)[..] else {
                 return Err(BadSetting::no_such_column("divide", &choice.text, &choice.column, &names));
             };
-            let parts = choice.how.names(values(column).iter().map(Vec::as_slice));
-            let count = parts.len();
-            for (n, name) in parts.into_iter().enumerate() {
-                let name = name.unwrap_or_else(|| format!("{} {}", names[column], n + 1));
+            let divider = choice.how.divider(values(column).iter().map(Vec::as_slice));
+            for (n, name) in divider.names().iter().enumerate() {
+                let name = name.clone().unwrap_or_else(|| format!("{} {}", names[column], n + 1));
                 let why = format!("part {} of {}", n + 1, names[column]);
                 shaping.add(&mut all, ("divide", &choice.text), (name, None, why, Some(column)))?;
             }
-            shaping.divisions.push(Division { column, how: choice.how.clone(), count });
+            shaping.divisions.push(Division { column, divider });
         }
         if let Some(text) = &choices.condition {
             let (tree, own) = bound("where", text, text, &all, &values)?;
@@ -353,7 +336,7 @@ impl Shaping {
                 ("compute", &typed),
                 (name.clone(), Some(own.kind()), text.clone(), None),
             )?;
-            shaping.computed.push(Computed { tree });
+            shaping.computed.push(tree);
         }
         if let Some(selectors) = &choices.distinct {
             let names: Vec<String> = all.iter().map(|column| column.name.clone()).collect();
@@ -370,7 +353,7 @@ impl Shaping {
                 places = (0..base).collect();
             }
             let columns = places.iter().map(|place| shaping.sources[*place].place).collect();
-            shaping.distinct = Some(Distinct { columns, keeps_last: choices.keeps_last });
+            shaping.distinct = Some(Distinct { columns, last_stays: choices.last_stays });
         }
         if !choices.by.is_empty() {
             shaping.grouping = Some(Grouping::bind(&choices.by, choices.take.as_deref(), &all)?);
@@ -415,11 +398,6 @@ impl Shaping {
         self.distinct.as_ref()
     }
 
-    /// What was said.
-    pub fn said(&self) -> &ShapingChoices {
-        &self.said
-    }
-
     /// How records are rolled up, if they are.
     pub fn grouping(&self) -> Option<&Grouping> {
         self.grouping.as_ref()
@@ -428,6 +406,19 @@ impl Shaping {
     /// Whether it may leave out records.
     pub fn leaves_out(&self) -> bool {
         self.condition.is_some() || self.distinct.is_some()
+    }
+
+    /// The same for looking for repeated records alone: what is computed is left out, where nothing of it is compared.
+    #[must_use]
+    pub fn for_repeats(self: &Arc<Self>) -> Arc<Self> {
+        let computed_from = self.base + self.columns.len() - self.computed.len();
+        let is_compared =
+            self.distinct.iter().flat_map(|distinct| &distinct.columns).any(|n| *n >= computed_from);
+        if is_compared {
+            Arc::clone(self)
+        } else {
+            Arc::new(Self { computed: Vec::new(), ..Self::clone(self) })
+        }
     }
 
     /// The same, which leaves out the records at these lines, in rising order.
@@ -454,12 +445,12 @@ impl Shaping {
         if !self.dropped.is_empty() && self.dropped.binary_search(&record.line()).is_ok() {
             return Some(Aside::Repeated);
         }
-        for (n, computed) in self.computed.iter().enumerate() {
+        for (n, tree) in self.computed.iter().enumerate() {
             let place = self.columns.len() - self.computed.len() + n;
             let mut spelled = std::mem::take(&mut derived.spelled);
             spelled.clear();
             let row = Values { shaping: self, record, derived };
-            let made = computed.tree.value(&row).and_then(|value| value.spell(&mut spelled));
+            let made = tree.value(&row).and_then(|value| value.spell(&mut spelled));
             match made {
                 Ok(()) => derived.text.extend_from_slice(&spelled),
                 Err(fault) => derived.faults.push((place, fault)),
@@ -471,15 +462,15 @@ impl Shaping {
     }
 
     fn divide(&self, record: &Record<'_>, derived: &mut Derived) {
-        let mut parts = Vec::new();
         for division in &self.divisions {
+            let first = derived.ends.len();
             let value = trim(record.field(division.column)).0;
-            if !division.how.parts(value, division.count, &mut parts) {
-                derived.faults.push((derived.ends.len(), Fault::Misfit));
-            }
-            for part in &parts {
+            let fits = division.divider.divide(value, |part| {
                 derived.text.extend_from_slice(part);
                 derived.ends.push(derived.text.len());
+            });
+            if !fits {
+                derived.faults.push((first, Fault::Misfit));
             }
         }
     }
@@ -493,19 +484,23 @@ fn known_rule(column: &ColumnReading) -> Rule {
     }
 }
 
-/// The rule that reads what an expression spells.
-fn made_rule(kind: Kind) -> Rule {
-    use crate::kind::decide::Surroundings;
-    let stats = crate::kind::ColumnStats::default();
-    let format = match kind {
+/// How values of a kind are spelled by expressions, where that is to be said.
+pub const fn made_format(kind: Kind) -> Option<&'static str> {
+    match kind {
         Kind::Date => Some("yyyy-MM-dd"),
         Kind::DateTime => Some("yyyy-MM-dd HH:mm:ss"),
         Kind::Time => Some("HH:mm:ss"),
         Kind::Boolean => Some("true/false"),
-        _ => None,
-    };
+        Kind::Number | Kind::Text | Kind::Skip => None,
+    }
+}
+
+/// The rule that reads what an expression spells.
+fn made_rule(kind: Kind) -> Rule {
+    use crate::kind::decide::Surroundings;
+    let stats = crate::kind::ColumnStats::default();
     let point = Some(crate::kind::Decimal::Point);
-    crate::kind::force::force(&stats, kind, format, &Surroundings::default(), point)
+    crate::kind::force::force(&stats, kind, made_format(kind), &Surroundings::default(), point)
         .map_or(Rule::Text, |verdict| verdict.rule)
 }
 

@@ -6,15 +6,16 @@ use crate::feed::{Doing, Feed, InMemory};
 use crate::stop::{Result, Stop};
 use incola_core::encoding::Encoding;
 use incola_core::evidence::DecidedBy;
+use incola_core::kind::Decimal;
 use incola_core::kind::statistics::trim;
-use incola_core::kind::{Decimal, Kind};
-use incola_core::layout::{HeaderChoice, LayoutChoices};
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{self, Choices, Reading};
 use incola_core::rows::{Each, Flow, Record};
 use incola_core::settings::BadSetting;
 use incola_core::settings::selector::{AsChoice, Selector};
-use incola_core::shape::{Distinct, GroupColumn, Grouping, Groups, MOST_GROUPS, Shaping};
+use incola_core::shape::{
+    Distinct, GroupColumn, Grouping, Groups, MOST_GROUPS, RowsText, Shaping, made_format,
+};
 use incola_core::survey::Survey;
 use incola_core::words::counted;
 use rustc_hash::FxHashMap;
@@ -43,12 +44,11 @@ pub(super) fn shape(
     let shaping = Shaping::bind(&choices.shaping, &first.reading.columns, &first.plan.blank, values)
         .map_err(Stop::BadSetting)?;
     let mut shaping = Arc::new(shaping);
-    first.plan.repeats = first.plan.repeats.shaping_by(Some(Arc::clone(&shaping)));
     if let Some(distinct) = shaping.distinct().cloned() {
-        let dropped = repeats(source, &first, &distinct)?;
-        shaping = shaping.dropping(dropped);
-        first.plan.repeats = first.plan.repeats.shaping_by(Some(Arc::clone(&shaping)));
+        first.plan.repeats = first.plan.repeats.shaping_by(Some(shaping.for_repeats()));
+        shaping = shaping.dropping(repeats(source, &first, &distinct)?);
     }
+    first.plan.repeats = first.plan.repeats.shaping_by(Some(Arc::clone(&shaping)));
     let (survey, cuts) = if shaping.leaves_out() {
         all_counted(source, &first)?
     } else {
@@ -81,8 +81,8 @@ fn roll_up(
 ) -> Result<Surveyed> {
     let Some(shaping) = shaped.reading.layout.shaping.clone() else { return Ok(shaped) };
     let all = groups(source, &shaped, (&shaping, grouping))?;
-    let (text, faults) = all.text(grouping);
-    let text = Arc::new(text);
+    let (rows, faults) = all.rows(grouping);
+    let text = Arc::new(rows.into_text());
     let feed = InMemory::new("", &text);
     let rows = survey_in_blocks(&feed, &choices_of_rows(grouping, choices), None, size)?;
     let mut reading =
@@ -171,13 +171,7 @@ fn choices_of_rows(grouping: &Grouping, choices: &Choices) -> Choices {
     let kind = |(n, column): (usize, &GroupColumn)| AsChoice {
         selector: Selector::new(&(n + 1).to_string()),
         kind: column.kind,
-        format: match column.kind {
-            Kind::Date => Some("yyyy-MM-dd".to_owned()),
-            Kind::DateTime => Some("yyyy-MM-dd HH:mm:ss".to_owned()),
-            Kind::Time => Some("HH:mm:ss".to_owned()),
-            Kind::Boolean => Some("true/false".to_owned()),
-            Kind::Number | Kind::Text | Kind::Skip => None,
-        },
+        format: made_format(column.kind).map(str::to_owned),
         by: DecidedBy::Detected,
     };
     let mut kinds: Vec<AsChoice> = grouping.columns().iter().enumerate().map(kind).collect();
@@ -187,13 +181,7 @@ fn choices_of_rows(grouping: &Grouping, choices: &Choices) -> Choices {
     kinds.extend(choices.kinds.iter().filter(is_of_rows).cloned());
     Choices {
         encoding: Some(Encoding::Utf8),
-        layout: LayoutChoices {
-            delimiter: Some(",".into()),
-            quote: Some(Some(b'"')),
-            header: HeaderChoice::Line(1),
-            comment: Some(None),
-            ..LayoutChoices::default()
-        },
+        layout: RowsText::layout(),
         decimal: Some(Decimal::Point),
         kinds,
         only: choices.only.clone(),
@@ -228,7 +216,7 @@ fn repeats(source: &dyn Feed, surveyed: &Surveyed, distinct: &Distinct) -> Resul
         |found| {
             for (line, digest) in found {
                 match seen.get_mut(&digest) {
-                    Some(before) if distinct.keeps_last => dropped.push(std::mem::replace(before, line)),
+                    Some(before) if distinct.last_stays => dropped.push(std::mem::replace(before, line)),
                     Some(_) => dropped.push(line),
                     None => {
                         seen.insert(digest, line);

@@ -35,12 +35,12 @@ fn text(calls: &[Call]) -> String {
 }
 
 /// What the steps make of the records: rows without their numbers' looks.
-fn model(calls: &[Call], least: i64, keeps_last: bool) -> Vec<[String; 6]> {
+fn model(calls: &[Call], least: i64, last_stays: bool) -> Vec<[String; 6]> {
     let kept: Vec<&Call> = calls.iter().filter(|c| c.3.is_some_and(|dues| dues >= least)).collect();
     let mut last: HashMap<(u32, u8), usize> = HashMap::new();
     for (n, call) in kept.iter().enumerate() {
         let place = last.entry((call.0, call.1)).or_insert(n);
-        if keeps_last {
+        if last_stays {
             *place = n;
         }
     }
@@ -66,7 +66,7 @@ proptest! {
     #![proptest_config(ProptestConfig { cases: 150, failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
-    fn steps_do_what_a_plain_model_does(calls in calls(), least in -5000_i64..50_000, keeps_last in any::<bool>()) {
+    fn steps_do_what_a_plain_model_does(calls in calls(), least in -5000_i64..50_000, last_stays in any::<bool>()) {
         let text = text(&calls);
         let choices = Choices {
             shaping: ShapingChoices {
@@ -77,13 +77,13 @@ proptest! {
                     ("Joined".into(), "Berth || '/' || Call".into()),
                 ],
                 distinct: Some(vec![Selector::new("Call"), Selector::new("Berth")]),
-                keeps_last,
+                last_stays,
                 ..ShapingChoices::default()
             },
             ..Choices::default()
         };
         let surveyed = surveyed(text.as_bytes(), &choices).unwrap();
-        let expected = model(&calls, least, keeps_last);
+        let expected = model(&calls, least, last_stays);
         prop_assert_eq!(surveyed.reading.records, expected.len() as u64);
         let shaped = &surveyed.survey.facts.shaped;
         prop_assert_eq!(surveyed.reading.records + shaped.left_out(), calls.len() as u64);

@@ -10,6 +10,7 @@ mod header;
 mod headings;
 mod judge;
 mod labelled;
+mod likeness;
 mod names;
 mod rows;
 mod total;

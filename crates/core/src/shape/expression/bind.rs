@@ -1,28 +1,22 @@
 //! An expression gets its columns and its types.
 
+use super::bad::{BRACKETS, BadExpression, LONGEST, Result, place, place_of, unknown, unread, wrong};
 use super::eval::{Arith, Tree, TrimSide, Unary};
 use super::functions;
+use super::literal::{interval_of, literal, type_of};
 use super::value::{Type, Val};
 use crate::kind::Kind;
 use crate::settings::nearest;
-use rust_decimal::Decimal;
 use sqlparser::ast::{
-    BinaryOperator, CastKind, CeilFloorKind, DataType, DateTimeField, ExactNumberInfo, Expr, Ident,
-    TrimWhereField, UnaryOperator, Value,
+    BinaryOperator, CastKind, CeilFloorKind, DateTimeField, Expr, Ident, TrimWhereField, UnaryOperator, Value,
 };
 use sqlparser::dialect::AnsiDialect;
 use sqlparser::parser::Parser;
 use sqlparser::tokenizer::Token;
 use std::cmp::Ordering;
 
-/// Characters of the longest expression.
-const LONGEST: usize = 10_000;
-
 /// How deep an expression may be nested.
 const DEEPEST: usize = 200;
-
-/// How deep the parser follows brackets.
-const BRACKETS: usize = 60;
 
 /// A column that an expression may name.
 #[derive(Clone, Debug)]
@@ -32,46 +26,6 @@ pub(in crate::shape) struct Column {
     /// Its kind; `skip` if it is left out.
     pub(in crate::shape) kind: Kind,
 }
-
-/// What is wrong with an expression, and where.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(in crate::shape) struct BadExpression {
-    /// In words.
-    pub(in crate::shape) why: String,
-    /// The character (from 1).
-    pub(in crate::shape) at: Option<usize>,
-    /// What to type instead.
-    pub(in crate::shape) hint: Option<String>,
-    /// The column of text (from 0) that is taken for one of numbers.
-    pub(in crate::shape) text_column: Option<usize>,
-}
-
-impl BadExpression {
-    fn new(why: impl Into<String>, at: Option<usize>) -> Self {
-        Self { why: why.into(), at, hint: None, text_column: None }
-    }
-
-    /// The expression with a caret below the place.
-    pub(in crate::shape) fn shown(&self, text: &str) -> String {
-        let line: String = text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
-        let count = line.chars().count();
-        let at = self.at.filter(|at| *at <= count + 1).map(|at| at - 1);
-        // Of a long one, what is around the place.
-        let from = at.unwrap_or(0).saturating_sub(50);
-        let part: String = line.chars().skip(from).take(90).collect();
-        let cut = |is_cut: bool| if is_cut { "\u{2026}" } else { "" };
-        let shown = format!("{}{part}{}", cut(from > 0), cut(from + 90 < count));
-        match at {
-            Some(at) => {
-                let blanks = " ".repeat(at - from + usize::from(from > 0));
-                format!("{}\n  {shown}\n  {blanks}^", self.why)
-            }
-            None => format!("{}\n  {shown}", self.why),
-        }
-    }
-}
-
-type Result<T> = std::result::Result<T, BadExpression>;
 
 /// Parses an expression and gives it its columns and types.
 pub(in crate::shape) fn bind(text: &str, columns: &[Column]) -> Result<(Tree, Type)> {
@@ -90,106 +44,7 @@ pub(in crate::shape) fn bind(text: &str, columns: &[Column]) -> Result<(Tree, Ty
     Binder { columns }.tree(&parsed, 0)
 }
 
-/// A function of the records of a group.
-#[derive(Clone, Debug)]
-pub(in crate::shape) struct Aggregate {
-    /// `COUNT`, `SUM`, `AVG`, `MIN`, `MAX`, `FIRST` or `LAST`.
-    pub(in crate::shape) function: String,
-    /// What it is of; `None`: of all records (`COUNT(*)`).
-    pub(in crate::shape) of: Option<(Tree, Type)>,
-    /// What it is of, as it was written.
-    pub(in crate::shape) text: String,
-    /// The name that it was given.
-    pub(in crate::shape) name: Option<String>,
-}
-
-/// Parses a list of functions of groups, and gives them their columns and types.
-pub(in crate::shape) fn bind_list(text: &str, columns: &[Column]) -> Result<Vec<Aggregate>> {
-    use sqlparser::ast::{FunctionArg, FunctionArgExpr, FunctionArguments, SelectItem};
-    if text.chars().count() > LONGEST {
-        return Err(BadExpression::new(format!("it has more than {LONGEST} characters"), None));
-    }
-    let dialect = AnsiDialect {};
-    let parser = Parser::new(&dialect).with_recursion_limit(BRACKETS);
-    let mut parser = parser.try_with_sql(text).map_err(|error| unread(&error.to_string()))?;
-    let items = parser
-        .parse_comma_separated(Parser::parse_select_item)
-        .map_err(|error| unread(&error.to_string()))?;
-    let next = parser.peek_token();
-    if next.token != Token::EOF {
-        let why = format!("it goes on with \u{201c}{}\u{201d} where it could end", next.token);
-        return Err(BadExpression::new(why, place(next.span.start)));
-    }
-    let binder = Binder { columns };
-    let mut found = Vec::new();
-    for item in &items {
-        let (parsed, name) = match item {
-            SelectItem::UnnamedExpr(parsed) => (parsed, None),
-            SelectItem::ExprWithAlias { expr, alias } => (expr, Some(alias.value.clone())),
-            _ => return Err(BadExpression::new("each part is a function, such as SUM(Dues) AS Dues", None)),
-        };
-        let wanted =
-            "each part is COUNT, SUM, AVG, MIN, MAX, FIRST or LAST of something, such as SUM(Dues) AS Dues";
-        let Expr::Function(function) = parsed else { return wrong(parsed, wanted) };
-        let word = function.name.to_string().to_uppercase();
-        let FunctionArguments::List(list) = &function.args else { return wrong(parsed, wanted) };
-        let of = match list.args.as_slice() {
-            [FunctionArg::Unnamed(FunctionArgExpr::Wildcard)] if word == "COUNT" => None,
-            [FunctionArg::Unnamed(FunctionArgExpr::Expr(inner))] => {
-                let (tree, own) = binder.tree(inner, 0)?;
-                match word.as_str() {
-                    "SUM" | "AVG" => expect(inner, own, Type::Number, &word)?,
-                    "COUNT" | "MIN" | "MAX" | "FIRST" | "LAST" => {}
-                    _ => return wrong(parsed, wanted),
-                }
-                Some((tree, own, inner.to_string()))
-            }
-            _ => return wrong(parsed, wanted),
-        };
-        let text = of.as_ref().map_or_else(String::new, |of| of.2.trim_matches('"').to_owned());
-        let of = of.map(|(tree, own, _)| (tree, own));
-        found.push(Aggregate { function: word, of, text, name });
-    }
-    Ok(found)
-}
-
-/// What the parser did not understand, with the place that it names.
-fn unread(error: &str) -> BadExpression {
-    if error.contains("recursion") {
-        return BadExpression::new("it is nested too deeply", None);
-    }
-    let what = error.split_once("parser error: ").map_or(error, |(_, what)| what);
-    let (what, at) = match what.rsplit_once(" at Line: ") {
-        Some((what, at)) => (what, at.rsplit_once("Column: ").and_then(|(_, n)| n.trim().parse().ok())),
-        None => (what, None),
-    };
-    let what = what.replace("found: EOF", "found: its end");
-    BadExpression::new(format!("it is not understood: {}", what.trim().to_lowercase()), at)
-}
-
-fn place(at: sqlparser::tokenizer::Location) -> Option<usize> {
-    usize::try_from(at.column).ok().filter(|at| *at > 0)
-}
-
-/// The place of the first thing in an expression that has one.
-fn place_of(parsed: &Expr) -> Option<usize> {
-    use sqlparser::ast::Spanned;
-    place(parsed.span().start)
-}
-
-fn wrong<T>(parsed: &Expr, why: impl Into<String>) -> Result<T> {
-    Err(BadExpression::new(why, place_of(parsed)))
-}
-
-fn unknown<T>(parsed: &Expr) -> Result<T> {
-    let shown: String = parsed.to_string().chars().take(60).collect();
-    wrong(
-        parsed,
-        format!("\u{201c}{shown}\u{201d} is not among what conditions and computed columns may hold"),
-    )
-}
-
-fn expect(parsed: &Expr, own: Type, wanted: Type, by: &str) -> Result<()> {
+pub(super) fn expect(parsed: &Expr, own: Type, wanted: Type, by: &str) -> Result<()> {
     if own == wanted || own == Type::Null {
         return Ok(());
     }
@@ -206,12 +61,12 @@ fn expect(parsed: &Expr, own: Type, wanted: Type, by: &str) -> Result<()> {
     Err(bad)
 }
 
-struct Binder<'b> {
-    columns: &'b [Column],
+pub(super) struct Binder<'b> {
+    pub(super) columns: &'b [Column],
 }
 
 impl Binder<'_> {
-    fn tree(&self, parsed: &Expr, depth: usize) -> Result<(Tree, Type)> {
+    pub(super) fn tree(&self, parsed: &Expr, depth: usize) -> Result<(Tree, Type)> {
         if depth > DEEPEST {
             return wrong(parsed, "it is nested too deeply");
         }
@@ -704,41 +559,6 @@ fn quoted_hint(text: &Expr, number: &Expr) -> Option<String> {
     }
 }
 
-fn literal(parsed: &Expr, value: &Value) -> Result<(Tree, Type)> {
-    let (value, own) = match value {
-        Value::Number(text, _) => match Decimal::from_str_exact(text) {
-            Ok(number) => (Val::Number(number), Type::Number),
-            Err(_) => return wrong(parsed, "a number has at most 28 digits"),
-        },
-        Value::SingleQuotedString(text) => (Val::Text(text.clone().into()), Type::Text),
-        Value::Boolean(is) => (Val::Boolean(*is), Type::Boolean),
-        Value::Null => (Val::Null, Type::Null),
-        _ => return unknown(parsed),
-    };
-    Ok((Tree::literal(value), own))
-}
-
-fn interval_of(parsed: &Expr, interval: &sqlparser::ast::Interval) -> Result<(Tree, Type)> {
-    let days = match &*interval.value {
-        Expr::Value(value) => match &value.value {
-            Value::SingleQuotedString(text) => text.trim().parse::<i64>().ok(),
-            _ => None,
-        },
-        _ => None,
-    };
-    let factor = match &interval.leading_field {
-        Some(DateTimeField::Day) => Some(1),
-        Some(DateTimeField::Week(None)) => Some(7),
-        _ => None,
-    };
-    match (days, factor) {
-        (Some(days), Some(factor)) if days.abs() < 10_000_000 => {
-            Ok((Tree::literal(Val::Days(days * factor)), Type::Days))
-        }
-        _ => wrong(parsed, "an interval is so many days: INTERVAL '14' DAY"),
-    }
-}
-
 /// The type that two values of one function have.
 fn common(parsed: &Expr, all: Type, own: Type, by: &str) -> Result<Type> {
     match (all, own) {
@@ -750,35 +570,6 @@ fn common(parsed: &Expr, all: Type, own: Type, by: &str) -> Result<Type> {
             wrong(parsed, why)
         }
     }
-}
-
-/// The type that a cast makes, and to how many decimals it rounds.
-fn type_of(parsed: &Expr, wanted: &DataType) -> Result<(Type, Option<u32>)> {
-    Ok(match wanted {
-        DataType::Varchar(_) | DataType::CharVarying(_) | DataType::CharacterVarying(_) | DataType::Text => {
-            (Type::Text, None)
-        }
-        DataType::Decimal(info) | DataType::Numeric(info) | DataType::Dec(info) => {
-            let scale = match info {
-                ExactNumberInfo::PrecisionAndScale(_, scale) => u32::try_from(*scale).ok(),
-                ExactNumberInfo::Precision(_) => Some(0),
-                ExactNumberInfo::None => None,
-            };
-            (Type::Number, scale.map(|scale| scale.min(28)))
-        }
-        DataType::Int(_) | DataType::Integer(_) | DataType::BigInt(_) | DataType::SmallInt(_) => {
-            (Type::Number, Some(0))
-        }
-        DataType::Date => (Type::Date, None),
-        DataType::Time(..) => (Type::Time, None),
-        DataType::Timestamp(..) => (Type::DateTime, None),
-        other => {
-            let why = format!(
-                "there is no type {other} here; there are VARCHAR, DECIMAL, INTEGER, DATE, TIME, TIMESTAMP"
-            );
-            return wrong(parsed, why);
-        }
-    })
 }
 
 /// A name as it is written in an expression.

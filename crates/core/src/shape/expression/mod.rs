@@ -3,15 +3,19 @@
 //! The grammar is read by a parser crate; which of it is meant here, what it means, and that nothing is rounded unsaid, is decided on
 //! these pages. Types are known before a record is read: what does not fit is told with its place.
 
+mod aggregate;
+mod bad;
 mod bind;
 mod eval;
 mod functions;
 mod like;
+mod literal;
 mod value;
 
 pub use value::{Fault, Type};
 
-pub(super) use bind::{Aggregate, Column, bind, bind_list};
+pub(super) use aggregate::{Aggregate, Function, bind_list};
+pub(super) use bind::{Column, bind};
 pub(super) use eval::{Row, Tree, truth};
 pub(super) use functions::round;
 pub(super) use value::{Val, add, day_of, divide, iso_week};
