@@ -12,6 +12,7 @@ use crate::render;
 use crate::render::command::quoted;
 use incola_core::kind::number::{in_units, parse, units_text};
 use incola_core::kind::{Decimal, Kind, Marks};
+use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::ColumnReading;
 use incola_core::settings::selector::Selector;
 use incola_engine::tally::{self, By, Period};
@@ -26,6 +27,8 @@ pub(crate) struct Tallied {
     /// What the records are divided by.
     pub(crate) by: Option<(By, String)>,
     pub(crate) checks: Vec<Check>,
+    /// What became of records that are no rows.
+    pub(crate) left_out: Vec<String>,
 }
 
 /// A figure that was expected.
@@ -88,7 +91,11 @@ fn one(options: &Tally, read: &Read, name: &str) -> Result<Tallied> {
     let tally = tally::tally(&source, &surveyed, by)?;
     let checks = checks(options, &surveyed, &names, &tally)?;
     let by = by.zip(options.read.by.clone());
-    Ok(Tallied { source: name.to_owned(), columns: surveyed.reading.columns, tally, by, checks })
+    let is_left_out = |notice: &&Notice| matches!(notice.code, NoticeCode::RowsLeftOut | NoticeCode::NoRows);
+    let left_out = surveyed.reading.notices.iter().filter(is_left_out).map(|notice| notice.message.clone());
+    let left_out = left_out.collect();
+    let columns = surveyed.reading.columns;
+    Ok(Tallied { source: name.to_owned(), columns, tally, by, checks, left_out })
 }
 
 /// The place of a column, by what the source or the sheet calls it.

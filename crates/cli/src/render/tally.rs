@@ -37,7 +37,8 @@ pub(crate) fn page(tallied: &Tallied) -> String {
         out.push('\n');
         out.push_str(&table(&rows, &[1, 2, 3, 4]));
     }
-    let notes: Vec<String> = wanted().flat_map(|(column, own)| notes(column, own)).collect();
+    let own = wanted().flat_map(|(column, own)| notes(column, own));
+    let notes: Vec<String> = tallied.left_out.iter().cloned().chain(own).collect();
     if !notes.is_empty() {
         out.push('\n');
     }
@@ -209,6 +210,8 @@ fn table(rows: &[Vec<String>], numbers: &[usize]) -> String {
 pub(crate) struct TallyJson<'t> {
     source: &'t str,
     records: u64,
+    /// What became of records that are no rows, where they are shaped.
+    left_out: &'t [String],
     columns: Vec<ColumnJson<'t>>,
     by: Option<&'t str>,
     groups: Vec<GroupJson<'t>>,
@@ -260,7 +263,7 @@ struct CheckJson<'t> {
 }
 
 pub(crate) fn json(tallied: &Tallied) -> TallyJson<'_> {
-    let Tallied { source, columns, tally, by, checks } = tallied;
+    let Tallied { source, columns, tally, by, checks, left_out } = tallied;
     let exact = |sum: &incola_core::kind::Sum, decimals: u8| sum.is_exact().then(|| sum.text(decimals));
     let column = |(column, own): (&'_ ColumnReading, &ColumnTally)| {
         let figures = own.figures.as_deref();
@@ -281,6 +284,7 @@ pub(crate) fn json(tallied: &Tallied) -> TallyJson<'_> {
     TallyJson {
         source,
         records: tally.records,
+        left_out,
         columns: columns
             .iter()
             .zip(&tally.columns)

@@ -94,6 +94,16 @@ fn what_cannot_be_made_is_said() {
         assert!(text.contains(&format!("\"{code}\"")), "{value}: {text}");
         assert_eq!(found, i32::from(code != "rows-left-out"), "{value}");
     }
+    // A column that stays out may be spoken of; what cannot be computed stops a strict import; a tally says what it leaves out.
+    let run = folder.run("inspect calls.csv --no-docket --as Dues=skip --where 'Dues > 100'").expect(0);
+    assert!(run.out.contains("5 records, 3 rows"), "{}", run.out);
+    let strict = "import calls.csv --no-docket --into strict.xlsx --strict --compute";
+    let run = folder.run(&format!("{strict} 'Share=Dues / 7'")).expect(4);
+    assert!(run.err.contains("line 2") && run.err.contains("because of --strict"), "{}", run.err);
+    assert!(!folder.path("strict.xlsx").exists());
+    folder.run(&format!("{strict} 'Share=ROUND(Dues / 7, 2)'")).expect(0);
+    let run = folder.run("tally calls.csv --docket steps.docket.toml").expect(0);
+    assert!(run.out.contains("note  of 5 records 2 are rows"), "{}", run.out);
     for (option, value, why) in [
         ("--where", "Berth = 7", "Berth = '7'"),
         ("--where", "Berht = '007'", "is Berth meant?"),

@@ -22,8 +22,10 @@ use crate::receipt::Receipt;
 use crate::render;
 use crate::state;
 use crate::wording;
+use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{self, ColumnReading};
 use incola_core::settings::{self, LineRange};
+use incola_engine::feed::Feed;
 use incola_engine::stop::Stop;
 use incola_engine::text::{Surveyed, survey};
 use incola_engine::totals;
@@ -240,6 +242,7 @@ fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
     let shape = shape::shape(&mut surveyed.reading, docket.as_ref(), wishes, &name)?;
     surveyed.reading.notices.extend(changes);
     check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
+    check_computed(&source, &surveyed, options.place.strict == Some(true))?;
     let book = book_for(&options.typed, &source, &surveyed)?;
     if let Some(docket) = &docket {
         state::note_use(&docket.path);
@@ -252,6 +255,16 @@ fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
         surveyed.head.shrink_to_fit();
     }
     Ok((book, Item { source, surveyed, options, choices, shape, docket, answers }))
+}
+
+/// Fails if values must all be computed, and one cannot be.
+fn check_computed(source: &Source, surveyed: &Surveyed, is_strict: bool) -> Result<()> {
+    let unmade = |notice: &&Notice| is_strict && notice.code == NoticeCode::NotComputed;
+    let Some(notice) = surveyed.reading.notices.iter().find(unmade) else { return Ok(()) };
+    let line = notice.line.map_or_else(String::new, |line| format!("line {line}: "));
+    Err(Failure::protected(format!("{}: {line}{}", source.shown(), notice.message))
+        .leaving("nothing was written, because of --strict")
+        .help("to leave such cells empty: leave --strict out"))
 }
 
 /// The columns that make a group, where records were rolled up and all of those are wanted.
