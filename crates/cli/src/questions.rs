@@ -87,6 +87,7 @@ pub(crate) fn ask_layout(
                 | LayoutDoubt::RunsOfBlanks
                 | LayoutDoubt::ColumnsTouch(_)
                 | LayoutDoubt::MayTouch(_)
+                | LayoutDoubt::DateTouches(_)
                 | LayoutDoubt::FewRecords(_)
         )
     );

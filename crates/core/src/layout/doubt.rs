@@ -1,6 +1,6 @@
 //! When a layout could as well be another one, and what to do about it.
 
-use super::candidates::fixed::glued;
+use super::candidates::fixed::{glued, touching_date};
 use super::candidates::{Candidate, Form};
 use super::{dialect_option, dialect_word, fixed};
 use crate::record::{Division, Multiline, Unit};
@@ -14,6 +14,8 @@ pub enum LayoutDoubt {
     ColumnsTouch(Vec<usize>),
     /// In most lines a number and a word touch at this place (from 1), where no column starts.
     MayTouch(usize),
+    /// In nearly all lines a date touches what stands beside it at this place (from 1), where no column starts.
+    DateTouches(usize),
     /// Columns are set off by blanks that no names, and no rule, confirm.
     Unnamed,
     /// Runs of blanks divide the lines, but the values keep to no places.
@@ -66,6 +68,17 @@ pub(super) fn about(
             return Some(LayoutDoubt::MayTouch(place + 1));
         }
     }
+    let is_line = best.form != Form::Multiline && !(is_named && matches!(best.form, Form::Delimited { .. }));
+    if is_line && best.bad_quotes == 0 {
+        let (starts, unit) = fixed.map_or((&[][..], Unit::Characters), |f| (&f.starts[..], f.unit));
+        if let Some(place) = touching_date(lines, starts, unit) {
+            return Some(LayoutDoubt::DateTouches(place + 1));
+        }
+    }
+    // A colon that stands between two digits wherever it stands is part of times.
+    if best.dialect.division == Division::Delimited && best.dialect.delimiter == *b":" && are_in_times(lines) {
+        return Some(LayoutDoubt::RunnerUp);
+    }
     // Names settle nothing where values run across the starts.
     let crossed = best.records.saturating_sub(best.even) * 20 > best.records;
     if matches!(best.form, Form::Fixed { matched: true, .. }) && crossed {
@@ -102,6 +115,19 @@ pub(super) fn about(
     }
 }
 
+/// Whether nearly every colon stands between two digits.
+fn are_in_times(lines: &[&[u8]]) -> bool {
+    let (mut inside, mut all) = (0, 0);
+    for line in lines {
+        for at in memchr::memchr_iter(b':', line) {
+            let digit = |at: Option<usize>| at.and_then(|at| line.get(at)).is_some_and(u8::is_ascii_digit);
+            inside += usize::from(digit(at.checked_sub(1)) && digit(Some(at + 1)));
+            all += 1;
+        }
+    }
+    inside * 10 >= all * 9
+}
+
 impl LayoutDoubt {
     /// What it is and what to type, in one sentence.
     pub(crate) fn message(&self, layout: &super::Layout) -> String {
@@ -134,6 +160,16 @@ impl LayoutDoubt {
                 let gap = if option.ends_with(',') { "" } else { " " };
                 format!(
                     "in most lines a number and a word touch at position {place}: two columns may meet there; if so, say {option}{gap}{place}"
+                )
+            }
+            Self::DateTouches(place) => {
+                let option = if layout.dialect.value.division.fixed().is_some() {
+                    format!("--add-start {place}")
+                } else {
+                    format!("--starts 1,{place}")
+                };
+                format!(
+                    "in nearly all lines a date touches what stands beside it at position {place}: two columns may meet there; if so, say {option}"
                 )
             }
             Self::Unnamed => format!(

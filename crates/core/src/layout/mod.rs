@@ -353,10 +353,13 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
 
 /// Whether the names, or a rule below them, leave no doubt about the columns.
 fn is_named(best: &Candidate) -> bool {
-    let words = best.names.as_ref().map_or(0, |names| names.split_whitespace().count());
+    let names = best.names.as_deref().unwrap_or_default();
+    let words = names.split_whitespace().count();
+    // Names of several words count where two blanks or more set all of them apart.
+    let phrases = names.split("  ").filter(|phrase| !phrase.trim().is_empty()).count();
     match best.form {
         Form::Fixed { ruled: true, .. } => true,
-        Form::Fixed { matched: true, touching: 0, .. } => words == best.width,
+        Form::Fixed { matched: true, touching: 0, .. } => words == best.width || phrases == best.width,
         _ => false,
     }
 }

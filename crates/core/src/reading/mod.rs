@@ -335,7 +335,9 @@ pub fn conclude(
     line_notices(survey, &layout, &mut notices);
     if let Some(doubt) = &layout.doubt {
         let code = match doubt {
-            LayoutDoubt::ColumnsTouch(_) | LayoutDoubt::MayTouch(_) => NoticeCode::ColumnsTouch,
+            LayoutDoubt::ColumnsTouch(_) | LayoutDoubt::MayTouch(_) | LayoutDoubt::DateTouches(_) => {
+                NoticeCode::ColumnsTouch
+            }
             LayoutDoubt::Report => NoticeCode::Report,
             LayoutDoubt::NoTable(_) => NoticeCode::NoTable,
             LayoutDoubt::FewRecords(_) => NoticeCode::FewRecords,

@@ -123,8 +123,8 @@ fn sort_of(line: &[u8]) -> String {
     text.split(|c: char| !c.is_alphabetic()).find(|word| !word.is_empty()).unwrap_or_default().to_owned()
 }
 
-/// Compares them, and puts what came of it into the reading: what differs needs a look. A report does not whose totals all agree,
-/// whose headings are all in columns, and whose columns have a name each.
+/// Compares them, and puts what came of it into the reading: what differs needs a look. A report does not whose totals, if there are
+/// any, all agree, whose headings are all in columns, and whose columns have a name each.
 ///
 /// # Errors
 /// Those of [`check`].
@@ -133,8 +133,14 @@ pub fn settle(source: &dyn Feed, surveyed: &mut Surveyed) -> Result<()> {
         return Ok(());
     }
     surveyed.printed = check(source, surveyed)?;
-    let Some(printed) = &surveyed.printed else { return Ok(()) };
     let Reading { columns, notices, layout, set_aside, .. } = &mut surveyed.reading;
+    let is_clear = layout.is_named && !set_aside.iter().any(|aside| aside.why == Aside::Heading);
+    let Some(printed) = &surveyed.printed else {
+        if is_clear {
+            notices.retain(|notice| notice.code != NoticeCode::Report);
+        }
+        return Ok(());
+    };
     for difference in printed.differences.iter().take(NOTICES) {
         let column = &columns[difference.column];
         let decimals = match &column.rule {
@@ -169,8 +175,7 @@ pub fn settle(source: &dyn Feed, surveyed: &mut Surveyed) -> Result<()> {
         notices.push(Notice::new(NoticeCode::TotalsUnproved, message));
     }
     let proved = printed.differ + printed.unproved + printed.uncovered == 0 && printed.agree > 0;
-    let is_whole = !set_aside.iter().any(|aside| aside.why == Aside::Heading);
-    if proved && is_whole && layout.is_named {
+    if proved && is_clear {
         notices.retain(|notice| notice.code != NoticeCode::Report);
     }
     notices.sort_by_key(|notice| !notice.code.needs_a_look());

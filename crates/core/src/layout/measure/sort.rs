@@ -59,23 +59,39 @@ pub(in crate::layout) fn sort_of(text: &str) -> Sort {
     if is_path(text) { Sort::Code } else { Sort::Text }
 }
 
-/// Digits that run into a word of four letters or more, or into an ideograph.
+/// Digits that run into a word: four letters or more, an ideograph, a capital with small letters behind it, or with a full stop and
+/// a blank; or four small letters that run into two digits and end a word there.
 pub(super) fn is_run_together(text: &str) -> bool {
-    let mut run = 0;
-    let mut after_digit = false;
-    for c in text.chars() {
+    let mut digits = 0;
+    // Letters since the last digit, if nothing else stands between them; and small letters in a row.
+    let (mut letters, mut small, mut capital) = (0, 0, false);
+    let mut chars = text.chars().peekable();
+    while let Some(c) = chars.next() {
         if c.is_ascii_digit() {
-            (after_digit, run) = (true, 0);
-        } else if c.is_alphabetic() && after_digit {
-            if matches!(c, '\u{3000}'..='\u{d7ff}') {
+            digits += 1;
+            if letters > 0 {
+                digits = 1;
+            }
+            if small >= 4 && chars.peek().is_some_and(char::is_ascii_digit) {
                 return true;
             }
-            run += 1;
-            if run >= 4 {
+            (letters, small, capital) = (0, 0, false);
+        } else if c.is_alphabetic() {
+            if digits > 0 && matches!(c, '\u{3000}'..='\u{d7ff}') {
+                return true;
+            }
+            letters += 1;
+            small = if c.is_lowercase() { small + 1 } else { 0 };
+            capital = if letters == 1 { c.is_uppercase() } else { capital };
+            let begins = capital && (small >= 2 && letters == small + 1);
+            if digits > 0 && (letters >= 4 || digits >= 3 && begins) {
                 return true;
             }
         } else {
-            (after_digit, run) = (false, 0);
+            if digits >= 3 && letters == 1 && capital && c == '.' && chars.peek() == Some(&' ') {
+                return true;
+            }
+            (digits, letters, small, capital) = (0, 0, 0, false);
         }
     }
     false

@@ -17,7 +17,7 @@ use super::{Bench, Candidate, Form};
 use crate::record::{Dialect, Division, Fixed, Unit};
 use crate::rows::Role;
 use coder::{CUT, Coder, Frame, OPEN};
-pub(in crate::layout) use packed::glued;
+pub(in crate::layout) use packed::{glued, touching_date};
 use placed::Placed;
 
 /// Most starts that are priced.

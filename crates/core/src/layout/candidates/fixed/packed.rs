@@ -86,6 +86,8 @@ pub(in crate::layout) fn glued(lines: &[&[u8]], starts: &[usize], unit: Unit) ->
     let run = |line: &Placed, mut places: std::ops::Range<usize>, class: Class| {
         places.len() <= line.len() && places.all(|p| line.class(p) == class)
     };
+    // What holds of a few lines must hold of all.
+    let enough = if placed.len() >= FEWEST * 2 { 6 } else { 10 };
     (2..width).filter(|p| !starts.contains(p)).find(|place| {
         let place = *place;
         let touches = |l: &&Placed| {
@@ -94,8 +96,49 @@ pub(in crate::layout) fn glued(lines: &[&[u8]], starts: &[usize], unit: Unit) ->
             (word_behind && run(l, place - 2..place, Class::Digit))
                 || (word_before && run(l, place..place + 2, Class::Digit))
         };
-        placed.len() >= FEWEST * 2 && placed.iter().filter(touches).count() * 10 >= placed.len() * 6
+        placed.len() >= FEWEST && placed.iter().filter(touches).count() * 10 >= placed.len() * enough
     })
+}
+
+/// The first edge of a date with marks, no start itself, that in nearly all lines touches a letter or digit: two columns may meet
+/// there. What follows a `T`, or small letters in front as in names of files, is no column of its own.
+pub(in crate::layout) fn touching_date(lines: &[&[u8]], starts: &[usize], unit: Unit) -> Option<usize> {
+    let placed: Vec<Placed> = lines.iter().take(LINES).map(|l| Placed::new(l, unit)).collect();
+    let width = placed.iter().map(Placed::len).max().unwrap_or(0).min(WIDEST);
+    let most = |edge: &dyn Fn(&Placed) -> bool| {
+        placed.len() >= FEWEST && placed.iter().filter(|l| edge(l)).count() * 10 >= placed.len() * 9
+    };
+    (0..width.saturating_sub(DATE - 1)).find_map(|from| {
+        let to = from + DATE;
+        if !most(&|l| is_marked_date(l.slice(from, to))) {
+            return None;
+        }
+        let free = |place: usize| place > 0 && !starts.contains(&place);
+        let before = |l: &Placed| match l.slice(from - 1, from).chars().next() {
+            Some(c) => c.is_ascii_digit() || c.is_uppercase(),
+            None => false,
+        };
+        let behind = |l: &Placed| {
+            l.class(to) == Class::Digit || (l.class(to) == Class::Letter && l.slice(to, to + 1) != "T")
+        };
+        if free(to) && most(&behind) {
+            return Some(to);
+        }
+        (free(from) && most(&before)).then_some(from)
+    })
+}
+
+/// Characters of a date with marks: `2031-08-04`, `04.08.2031`.
+const DATE: usize = 10;
+
+/// Whether a text is a date of four digits and twice two, with the same mark between them.
+fn is_marked_date(text: &str) -> bool {
+    let b = text.as_bytes();
+    let digits = |from: usize, to: usize| b[from..to].iter().all(u8::is_ascii_digit);
+    let marks = |one: usize, other: usize| b[one] == b[other] && matches!(b[one], b'-' | b'/' | b'.');
+    b.len() == DATE
+        && ((digits(0, 4) && marks(4, 7) && digits(5, 7) && digits(8, 10))
+            || (digits(0, 2) && marks(2, 5) && digits(3, 5) && digits(6, 10)))
 }
 
 /// Starts worth a price, in order, and those of them that dates or a record type in front prove.
