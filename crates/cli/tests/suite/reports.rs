@@ -378,3 +378,29 @@ fn what_is_wrongly_said_of_lines_is_told() {
     let run = folder.run("inspect watch.rpt --docket w.docket.toml --json").expect(1);
     assert!(run.out.contains("\"nothing-like\""), "{}", run.out);
 }
+
+#[test]
+fn a_report_without_totals_is_no_doubt_where_all_columns_have_names_and_all_lines_a_role() {
+    let page = |number: usize, first: usize| {
+        let rows: String = (first..first + 8)
+            .map(|i| {
+                format!(
+                    "{:<8}  {:<14}  2031-08-{:02}  {:>10}.50\n",
+                    4000 + i,
+                    ["Saltwind", "Grey Heron", "Tern"][i % 3],
+                    i + 1,
+                    i * 137
+                )
+            })
+            .collect();
+        format!(
+            "Tolgarth Quay        Calls        Page {number}\n\nCall no   Ship name       Arrived     Harbour dues\n\n{rows}\n"
+        )
+    };
+    let folder = Folder::new().with("calls.prn", page(1, 0) + &page(2, 8) + &page(3, 16));
+    let run = folder.run("inspect calls.prn --json").expect(0);
+    assert!(run.out.contains("\"records\": 24"), "{}", run.out);
+    // One line that has no role, and it is a doubt.
+    let text = page(1, 0) + "held up by fog, see the log\n" + &page(2, 8) + &page(3, 16);
+    folder.with("calls.prn", text).run("inspect calls.prn").expect(1);
+}

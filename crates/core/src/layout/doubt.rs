@@ -14,8 +14,8 @@ pub enum LayoutDoubt {
     ColumnsTouch(Vec<usize>),
     /// In most lines a number and a word touch at this place (from 1), where no column starts.
     MayTouch(usize),
-    /// In nearly all lines a date touches what stands beside it at this place (from 1), where no column starts.
-    DateTouches(usize),
+    /// In nearly all lines a date touches what stands beside it at these places (from 1), where no columns start.
+    DateTouches(Vec<usize>),
     /// Columns are set off by blanks that no names, and no rule, confirm.
     Unnamed,
     /// Runs of blanks divide the lines, but the values keep to no places.
@@ -71,12 +71,14 @@ pub(super) fn about(
     let is_line = best.form != Form::Multiline && !(is_named && matches!(best.form, Form::Delimited { .. }));
     if is_line && best.bad_quotes == 0 {
         let (starts, unit) = fixed.map_or((&[][..], Unit::Characters), |f| (&f.starts[..], f.unit));
-        if let Some(place) = touching_date(lines, starts, unit) {
-            return Some(LayoutDoubt::DateTouches(place + 1));
+        let edges = touching_date(lines, starts, unit);
+        if !edges.is_empty() {
+            return Some(LayoutDoubt::DateTouches(fixed::from_one(&edges)));
         }
     }
     // A colon that stands between two digits wherever it stands is part of times.
-    if best.dialect.division == Division::Delimited && best.dialect.delimiter == *b":" && are_in_times(lines) {
+    if best.dialect.division == Division::Delimited && best.dialect.delimiter == *b":" && are_in_times(lines)
+    {
         return Some(LayoutDoubt::RunnerUp);
     }
     // Names settle nothing where values run across the starts.
@@ -162,14 +164,16 @@ impl LayoutDoubt {
                     "in most lines a number and a word touch at position {place}: two columns may meet there; if so, say {option}{gap}{place}"
                 )
             }
-            Self::DateTouches(place) => {
+            Self::DateTouches(places) => {
+                let list: Vec<String> = places.iter().map(usize::to_string).collect();
                 let option = if layout.dialect.value.division.fixed().is_some() {
-                    format!("--add-start {place}")
+                    format!("--add-start {}", list.join(" --add-start "))
                 } else {
-                    format!("--starts 1,{place}")
+                    format!("--starts 1,{}", list.join(","))
                 };
                 format!(
-                    "in nearly all lines a date touches what stands beside it at position {place}: two columns may meet there; if so, say {option}"
+                    "in nearly all lines a date touches what stands beside it at position {}: columns may meet there; if so, say {option}",
+                    list.join(" and ")
                 )
             }
             Self::Unnamed => format!(

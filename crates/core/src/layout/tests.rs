@@ -315,3 +315,44 @@ fn totals_of_groups_are_known_by_their_sums() {
     each_record(&mut machine, &head.as_bytes()[at..], true, &repeats, (2, &mut Carry::default()), &mut count);
     assert_eq!(records, 16, "no word says that the lines of the harbour are totals");
 }
+
+#[test]
+fn packed_lines_that_hold_dates_or_times_are_never_taken_for_something_else_in_silence() {
+    let packed = |line: fn(usize) -> String| (1..9).map(|i| line(i) + "\n").collect::<String>();
+    for (head, places) in [
+        (packed(|i| format!("{:08}{:02}/17/2031{:05}", i * 7_654_321, i, i * 91 % 300)), &[9, 19][..]),
+        (packed(|i| format!("TQ{}K2031-08-{:02}{i}.25,{i}", i * 113, i * 3)), &[7, 17]),
+        // A moment in one piece, and a name that ends in a date, are whole values.
+        (packed(|i| format!("2031-08-{:02}T09:{:02}:00", i * 3, i * 7)), &[]),
+        (packed(|i| format!("log2031-08-{:02}.txt", i * 3)), &[]),
+        // Where names over a strong mark say what is divided, a date may end as it likes.
+        (format!("id;stay\n{}", packed(|i| format!("{i};2031-08-{:02}B", i * 3))), &[]),
+    ] {
+        let doubt = detected(&head).doubt;
+        let found = if let Some(LayoutDoubt::DateTouches(places)) = &doubt { &places[..] } else { &[] };
+        assert_eq!(found, places, "{head}");
+    }
+    let times = packed(|i| {
+        let task = ["Pump", "Sluice", "Crane", "Gate"][i % 4];
+        format!("1{i}:0{i}{task:<8}{i}:2{i}QT-{i}4")
+    });
+    assert!(detected(&times).doubt.is_some(), "{:?}", detected(&times).dialect.value);
+}
+
+#[test]
+fn the_heading_of_a_group_below_a_rule_is_no_second_line_of_names() {
+    let details = |station: &str| {
+        let lines: String = (1..9)
+            .map(|i| format!("    0{i}-2{i}   {}  {:02}.08.31  EUR  {:>8}.40\n", i % 4, i * 3, i * 317))
+            .collect();
+        format!("Station:  {station}\n{lines}")
+    };
+    let head = format!(
+        "    Berth   Lock  Arrived   Cur         Dues\n    -----   ----  --------  ---  -----------\n{}{}",
+        details("North Pier"),
+        details("South Basin")
+    );
+    let layout = detected(&head);
+    assert_eq!(layout.names[..5], ["Berth", "Lock", "Arrived", "Cur", "Dues"]);
+    assert_eq!(layout.header_lines, 2, "the names and the rule below them");
+}

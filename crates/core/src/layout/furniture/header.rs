@@ -118,17 +118,19 @@ fn name(samples: Samples<'_>, judged: &Judged<'_>, (at, first): (usize, usize), 
         judged.row(i).values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect()
     };
     let mut rest = &more[..];
+    // The heading of a group is neither a name nor a unit.
+    let labelled = |i: usize| judged.lexicon.text(judged.row(i).text).contains(": ");
+    let is_ruled_off = |i: usize| (at..i).any(|i| judged.row(i).aside == Some(Step::Rule));
     // Further lines of names, as long as they are no units.
     while let Some((next, others)) = rest.split_first() {
         let below = texts(*next);
-        if judged.row(*next).gap > 0 || !is_second_line(&header.names, &below) || is_units(&below) {
+        let is_apart = judged.row(*next).gap > 0 || is_ruled_off(*next) || labelled(*next);
+        if is_apart || !is_second_line(&header.names, &below) || is_units(&below) {
             break;
         }
         header.names = joined(&header.names, &below);
         rest = others;
     }
-    // The heading of a group is no unit.
-    let labelled = |i: usize| judged.lexicon.text(judged.row(i).text).contains(": ");
     if let Some(units) = rest.first().filter(|i| !labelled(**i)) {
         header.units_line = Some(judged.row(*units).line);
         header.units = texts(*units);

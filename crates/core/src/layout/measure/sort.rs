@@ -375,4 +375,14 @@ mod tests {
             assert_eq!(grouped(text).as_deref(), plain, "{text}");
         }
     }
+
+    #[test]
+    fn digits_that_run_into_words_are_no_codes() {
+        for text in ["000014351M. Quill", "33T58220310902Basil", "12Saltwind", "kept75120", "7\u{6f5c}"] {
+            assert!(is_run_together(text), "{text}");
+        }
+        for text in ["33T582", "16GB", "12Mar2031", "4th", "Q3. quarter", "berth 7", "ab12", "H2O"] {
+            assert!(!is_run_together(text), "{text}");
+        }
+    }
 }

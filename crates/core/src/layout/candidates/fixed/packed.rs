@@ -100,15 +100,15 @@ pub(in crate::layout) fn glued(lines: &[&[u8]], starts: &[usize], unit: Unit) ->
     })
 }
 
-/// The first edge of a date with marks, no start itself, that in nearly all lines touches a letter or digit: two columns may meet
-/// there. What follows a `T`, or small letters in front as in names of files, is no column of its own.
-pub(in crate::layout) fn touching_date(lines: &[&[u8]], starts: &[usize], unit: Unit) -> Option<usize> {
+/// The edges of the first date with marks, no starts themselves, that in nearly all lines touch a letter or digit: columns may meet
+/// there; none if there is no such date. What follows a `T`, or small letters in front as in names of files, is no column of its own.
+pub(in crate::layout) fn touching_date(lines: &[&[u8]], starts: &[usize], unit: Unit) -> Vec<usize> {
     let placed: Vec<Placed> = lines.iter().take(LINES).map(|l| Placed::new(l, unit)).collect();
     let width = placed.iter().map(Placed::len).max().unwrap_or(0).min(WIDEST);
     let most = |edge: &dyn Fn(&Placed) -> bool| {
         placed.len() >= FEWEST && placed.iter().filter(|l| edge(l)).count() * 10 >= placed.len() * 9
     };
-    (0..width.saturating_sub(DATE - 1)).find_map(|from| {
+    let found = (0..width.saturating_sub(DATE - 1)).find_map(|from| {
         let to = from + DATE;
         if !most(&|l| is_marked_date(l.slice(from, to))) {
             return None;
@@ -121,24 +121,36 @@ pub(in crate::layout) fn touching_date(lines: &[&[u8]], starts: &[usize], unit: 
         let behind = |l: &Placed| {
             l.class(to) == Class::Digit || (l.class(to) == Class::Letter && l.slice(to, to + 1) != "T")
         };
-        if free(to) && most(&behind) {
-            return Some(to);
-        }
-        (free(from) && most(&before)).then_some(from)
-    })
+        let mut edges = Vec::new();
+        edges.extend((free(from) && most(&before)).then_some(from));
+        edges.extend((free(to) && most(&behind)).then_some(to));
+        (!edges.is_empty()).then_some(edges)
+    });
+    found.unwrap_or_default()
 }
 
 /// Characters of a date with marks: `2031-08-04`, `04.08.2031`.
 const DATE: usize = 10;
 
-/// Whether a text is a date of four digits and twice two, with the same mark between them.
+/// Whether a text is a date with the same mark twice: a year of these centuries first or last, a month and a day.
 fn is_marked_date(text: &str) -> bool {
     let b = text.as_bytes();
-    let digits = |from: usize, to: usize| b[from..to].iter().all(u8::is_ascii_digit);
+    let part = |from: usize, to: usize| text.get(from..to).and_then(|t| t.parse::<u32>().ok());
     let marks = |one: usize, other: usize| b[one] == b[other] && matches!(b[one], b'-' | b'/' | b'.');
-    b.len() == DATE
-        && ((digits(0, 4) && marks(4, 7) && digits(5, 7) && digits(8, 10))
-            || (digits(0, 2) && marks(2, 5) && digits(3, 5) && digits(6, 10)))
+    if b.len() != DATE {
+        return false;
+    }
+    let (year, pair) = if marks(4, 7) {
+        (part(0, 4), [part(5, 7), part(8, 10)])
+    } else if marks(2, 5) {
+        (part(6, 10), [part(0, 2), part(3, 5)])
+    } else {
+        return false;
+    };
+    let within = |of: Option<u32>, most: u32| of.is_some_and(|n| (1..=most).contains(&n));
+    let [one, other] = pair;
+    year.is_some_and(|year| (1900..2100).contains(&year))
+        && ((within(one, 12) && within(other, 31)) || (within(one, 31) && within(other, 12)))
 }
 
 /// Starts worth a price, in order, and those of them that dates or a record type in front prove.
