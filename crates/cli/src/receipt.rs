@@ -7,7 +7,7 @@ use incola_core::kind::{Kind, Marks};
 use incola_core::layout::SetAside;
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::ColumnReading;
-use incola_engine::import::Written;
+use incola_engine::import::{Checked, Written};
 use incola_engine::text::Surveyed;
 use incola_engine::totals::PrintedTotals;
 
@@ -78,6 +78,8 @@ pub(crate) struct SheetReceipt {
     pub(crate) columns: Vec<ColumnReceipt>,
     pub(crate) notices: Vec<Notice>,
     pub(crate) written: Written,
+    /// What was read again from the finished workbook, and agrees; `None`: nothing was written.
+    pub(crate) checked: Option<Checked>,
 }
 
 impl SheetReceipt {
@@ -138,6 +140,7 @@ impl SheetReceipt {
             columns,
             notices,
             written,
+            checked: None,
         }
     }
 

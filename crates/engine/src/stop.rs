@@ -77,6 +77,13 @@ pub enum Stop {
     Book(incola_workbook::Error),
     /// The workbook cannot be written.
     NotWritten(incola_workbook::Error),
+    /// The finished workbook does not hold what was written.
+    NotAsWritten {
+        /// The sheet.
+        sheet: String,
+        /// What does not agree.
+        why: NotAsWritten,
+    },
     /// Rows do not fit into the sheet.
     Place {
         /// The sheet.
@@ -95,6 +102,21 @@ pub enum Stop {
         /// What stands against it.
         why: Box<LinkStop>,
     },
+}
+
+/// What a finished workbook does not hold as it was written.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum NotAsWritten {
+    /// So many rows with something in them, instead of so many.
+    Rows(u64, u64),
+    /// So many cells with something in them, instead of so many.
+    Cells(u64, u64),
+    /// The sum of a column of the sheet, from 1: what the cells add up to, and what the source's values do.
+    Sum(u32, String, String),
+    /// As many cells, but other values.
+    Values,
+    /// The bytes are damaged.
+    Damaged(String),
 }
 
 /// Why a name is no place.

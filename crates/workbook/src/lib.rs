@@ -32,8 +32,8 @@ pub use package::deflate::{Block, Compressor};
 pub use package::zip_reader::Input;
 pub use reference::{CellRef, Range, column_letters};
 pub use sheet::{
-    CellContent, CellValue, ColumnFacts, ColumnWidths, ExistingCell, Extension, Fill, FormatCount, KeptRow,
-    OtherColumn, PlaceFormats, Question, Revised, Revision, RowEncoder, RowFate, Run, Scan, Scanner,
-    SheetCell, SheetColumn, SheetExtent, SheetFacts, SheetLayout, Totals,
+    CellContent, CellDigest, CellValue, ColumnFacts, ColumnWidths, ExistingCell, Extension, Fill,
+    FormatCount, KeptRow, OtherColumn, PlaceFormats, Question, Revised, Revision, RowEncoder, RowFate, Run,
+    Scan, Scanner, SheetCell, SheetColumn, SheetExtent, SheetFacts, SheetLayout, Totals,
 };
 pub use styles::{StyleId, Styles};

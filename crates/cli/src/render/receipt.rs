@@ -182,6 +182,17 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
         let what = format!("{} cells more, made of others as stated", grouped(written.made));
         rows.push(("computed", what));
     }
+    if let Some(checked) = sheet.checked.filter(|checked| checked.cells > 0) {
+        let mut what = vec![
+            counted(checked.rows, "row", "rows"),
+            counted(checked.cells, "cell", "cells"),
+            counted(checked.sums as u64, "sum", "sums"),
+        ];
+        what.truncate(if checked.sums > 0 { 3 } else { 2 });
+        let last = what.pop().unwrap_or_default();
+        let list = format!("{} and {last}", what.join(", "));
+        rows.push(("checked", format!("{list}, read again from the finished workbook")));
+    }
     let spelled: Vec<&ColumnReceipt> = sheet.columns.iter().filter(|c| c.spelled_empty > 0).collect();
     if !spelled.is_empty() {
         let list: Vec<String> =

@@ -38,12 +38,24 @@ struct SheetJson {
     kept_exactly: u64,
     /// Cells of columns that are made of others, besides.
     computed: u64,
+    /// What was read again from the finished workbook, and agrees; `null`: nothing was written.
+    checked: Option<CheckedJson>,
     not_kept: u64,
     not_kept_cells: Vec<CellJson>,
     misfits: u64,
     misfit_cells: Vec<CellJson>,
     columns: Vec<ColumnJson>,
     notices: Vec<NoticeJson>,
+}
+
+#[derive(Serialize)]
+struct CheckedJson {
+    /// Rows that hold something.
+    rows: u64,
+    /// Cells that hold something.
+    cells: u64,
+    /// Columns whose sums were compared.
+    sums: usize,
 }
 
 #[derive(Serialize)]
@@ -126,6 +138,7 @@ fn sheet(sheet: &SheetReceipt) -> SheetJson {
         cells: sheet.written.cells,
         kept_exactly: sheet.written.exact,
         computed: sheet.written.made,
+        checked: sheet.checked.map(|c| CheckedJson { rows: c.rows, cells: c.cells, sums: c.sums }),
         not_kept: sheet.written.lost,
         not_kept_cells: sheet.written.lost_cells.iter().map(cell).collect(),
         misfits: sheet.written.misfits,

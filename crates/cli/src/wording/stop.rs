@@ -4,7 +4,9 @@ use super::{links, places};
 use crate::failure::Failure;
 use incola_core::encoding::NotText;
 use incola_core::survey::{MOST_COLUMNS, MOST_RECORD_BYTES};
-use incola_engine::stop::Stop;
+use incola_core::words::{counted, grouped};
+use incola_engine::stop::{NotAsWritten, Stop};
+use incola_workbook::column_letters;
 use std::path::Path;
 
 impl From<Stop> for Failure {
@@ -45,6 +47,7 @@ impl From<Stop> for Failure {
             Stop::RecordTooLong { line } => too_long(line),
             Stop::Book(error) => Self::unreadable(error.to_string()).leaving("the workbook was not changed"),
             Stop::NotWritten(error) => not_written(&error),
+            Stop::NotAsWritten { sheet, why } => not_as_written(&sheet, &why),
             Stop::Place { sheet, why } => places::place(&sheet, &why),
             Stop::Spot(why) => places::spot(&why),
             Stop::RowsLost => Self::unreadable("records that were put aside cannot be read back")
@@ -73,6 +76,32 @@ pub(crate) fn in_table(stop: Stop, book: &Path) -> Failure {
         }
         stop => Failure::from(stop).leaving("the table was not changed"),
     }
+}
+
+/// The finished workbook was read again, and is not what was written.
+fn not_as_written(sheet: &str, why: &NotAsWritten) -> Failure {
+    let what = match why {
+        NotAsWritten::Rows(found, wanted) => {
+            format!("it has {} instead of {}", counted(*found, "row", "rows"), grouped(*wanted))
+        }
+        NotAsWritten::Cells(found, wanted) => {
+            format!(
+                "it has {} instead of {}",
+                counted(*found, "filled cell", "filled cells"),
+                grouped(*wanted)
+            )
+        }
+        NotAsWritten::Sum(column, found, wanted) => {
+            format!("column {} adds up to {found}, but its source to {wanted}", column_letters(*column))
+        }
+        NotAsWritten::Values => "it has as many cells, but not the same values".to_owned(),
+        NotAsWritten::Damaged(error) => format!("it cannot be read: {error}"),
+    };
+    Failure::protected(format!(
+        "sheet \u{201c}{sheet}\u{201d}, read again from the finished workbook: {what}"
+    ))
+    .leaving("the workbook was not put in its place")
+    .help("disk or memory may be faulty: try again, and on another disk")
 }
 
 fn not_text(source: &str, why: NotText) -> Failure {

@@ -262,9 +262,10 @@ impl Symbol {
             b'$' | b'%' => Some(Self::new(&text[..1])),
             b'A'..=b'Z' => {
                 let code = text.get(..3)?;
-                let known = CURRENCY_CODES.as_bytes().chunks_exact(3).any(|known| known == code);
                 let alone = !text.get(3).is_some_and(u8::is_ascii_alphabetic);
-                (known && alone).then(|| Self::new(code))
+                let is_code = alone && code.iter().all(u8::is_ascii_uppercase);
+                let known = || CURRENCY_CODES.as_bytes().chunks_exact(3).any(|known| known == code);
+                (is_code && known()).then(|| Self::new(code))
             }
             0xC2 if matches!(text.get(1), Some(0xA2..=0xA5)) => Some(Self::new(&text[..2])),
             // U+20A0 to U+20CF: the currency symbols block.

@@ -1,6 +1,7 @@
 //! What was written of a source: counted by column, with the cells that someone should look at.
 
 use super::candidate::Candidate;
+use super::check::Laid;
 use super::write::Placing;
 use crate::cells::Loss;
 use incola_core::kind::{Kind, Sum, Value};
@@ -113,6 +114,8 @@ pub struct Written {
     pub prints: Vec<u64>,
     /// Columns whose values may be a key.
     pub candidates: Vec<Candidate>,
+    /// The rows, for the check of the finished workbook.
+    pub laid: Laid,
 }
 
 impl Written {
@@ -120,6 +123,7 @@ impl Written {
         Self {
             columns: vec![ColumnTally::default(); placing.columns.len()],
             candidates: placing.candidates.iter().map(|place| Candidate::at(*place)).collect(),
+            laid: Laid::for_placing(placing),
             ..Self::default()
         }
     }
@@ -127,6 +131,7 @@ impl Written {
     /// Adds what was written later.
     pub fn merge(&mut self, later: Self) {
         self.rows += later.rows;
+        self.laid.merge(later.laid);
         self.cells += later.cells;
         self.exact += later.exact;
         self.made += later.made;

@@ -179,6 +179,8 @@ impl Writing<'_> {
         if !self.worker.rows.xml().is_empty() {
             self.compress();
         }
+        self.written.laid.rows = self.written.rows;
+        self.written.laid.digest = self.worker.rows.take_digest();
         (self.blocks, self.written)
     }
 }

@@ -1,6 +1,7 @@
 //! Worksheets: new ones as a stream, and rows that are put into those that are there.
 
 pub(crate) mod behind;
+mod digest;
 pub(crate) mod facts;
 pub(crate) mod formats;
 pub(crate) mod merge;
@@ -18,6 +19,7 @@ pub(crate) mod widths;
 
 mod scan;
 pub use behind::Extension;
+pub use digest::CellDigest;
 pub use facts::{ColumnFacts, ExistingCell, FormatCount, OtherColumn, Question, SheetFacts};
 pub use formats::PlaceFormats;
 pub use merge::Totals;

@@ -49,6 +49,11 @@ pub(crate) enum NextRow<'x> {
 
 /// The row at or behind byte `at`.
 pub(crate) fn next_row(xml: &[u8], at: usize) -> NextRow<'_> {
+    row_at(xml, at, false)
+}
+
+/// The same. `is_plain`: neither comments nor character data are anywhere in `xml`.
+pub(crate) fn row_at(xml: &[u8], at: usize, is_plain: bool) -> NextRow<'_> {
     let tag = match next_tag(xml, at) {
         Next::Tag(tag) => tag,
         Next::Open | Next::End | Next::DocumentType => return NextRow::Open,
@@ -59,7 +64,7 @@ pub(crate) fn next_row(xml: &[u8], at: usize) -> NextRow<'_> {
     let (cells, end, has_other) = if tag.kind == TagKind::Empty {
         (&xml[tag.end..tag.end], tag.end, false)
     } else {
-        match long_element_end(xml, tag.end, tag.name()) {
+        match long_element_end(xml, tag.end, tag.name(), is_plain) {
             Some((inside, end, has_other)) => (&xml[tag.end..inside], end, has_other),
             None => return NextRow::Open,
         }
@@ -114,10 +119,10 @@ fn element_end(xml: &[u8], from: usize, name: &[u8], has_other: bool) -> Option<
 }
 
 /// The same for long elements, and whether comments or character data may stand inside.
-fn long_element_end(xml: &[u8], from: usize, name: &[u8]) -> Option<(usize, usize, bool)> {
+fn long_element_end(xml: &[u8], from: usize, name: &[u8], is_plain: bool) -> Option<(usize, usize, bool)> {
     if name == b"row"
         && let Some(found) = ROW_END.find(&xml[from..])
-        && OTHER.find(&xml[from..from + found]).is_none()
+        && (is_plain || OTHER.find(&xml[from..from + found]).is_none())
     {
         return Some((from + found, from + found + b"</row>".len(), false));
     }
@@ -246,9 +251,25 @@ fn usual_cell(xml: &[u8]) -> Option<RawCell<'_>> {
         return Some(RawCell { column, style, kind, whole, inside: &[] });
     }
     let inside = rest.strip_prefix(b">")?;
-    let end = CELL_END.find(inside)?;
+    let end = usual_end(inside).or_else(|| CELL_END.find(inside))?;
     let whole = &xml[..xml.len() - inside.len() + end + b"</c>".len()];
     Some(RawCell { column, style, kind, whole, inside: &inside[..end] })
+}
+
+/// Where what stands in a cell ends, if it is one value or one text, as nearly always.
+#[inline]
+fn usual_end(inside: &[u8]) -> Option<usize> {
+    let (open, close): (usize, &[u8]) = match inside {
+        [b'<', b'v', b'>', ..] => (b"<v>".len(), b"</v></c>"),
+        [b'<', b'i', b's', b'>', b'<', b't', b'>', ..] => (b"<is><t>".len(), b"</t></is></c>"),
+        _ => return None,
+    };
+    // Values are short.
+    let value = &inside[open..];
+    let near = value.iter().take(8).position(|b| *b == b'<');
+    let length = near.or_else(|| memchr::memchr(b'<', value))?;
+    let end = open + length;
+    inside[end..].starts_with(close).then(|| end + close.len() - b"</c>".len())
 }
 
 /// The cells of a row.

@@ -429,7 +429,7 @@ mod tests {
             moves_rows,
             has_formulas: true,
         };
-        let block = RowBytes { bytes: rows.as_bytes().to_vec(), after: 1 };
+        let block = RowBytes { bytes: rows.as_bytes().to_vec(), after: 1, is_plain: false };
         let mut encoder = RowEncoder::new(1, 2);
         let mut mover = Mover::new(&revised, "");
         let (mut out, mut left) = (Vec::new(), Vec::new());
@@ -480,7 +480,7 @@ mod tests {
             moves_rows: true,
             has_formulas: false,
         };
-        let block = RowBytes { bytes: rows.as_bytes().to_vec(), after: 1 };
+        let block = RowBytes { bytes: rows.as_bytes().to_vec(), after: 1, is_plain: false };
         let out = revise_whole(&block, &revised, &Gone(vec![2]), &mut RowEncoder::new(1, 2));
         assert_eq!(
             String::from_utf8(out).unwrap(),

@@ -7,6 +7,7 @@ use crate::formula::Formula;
 use crate::package::deflate::{Block, Compressor};
 use crate::reference::{CellRef, column_letters};
 use crate::serial_date::write_whole;
+use crate::sheet::digest::{CellDigest, Held};
 use crate::sheet::formats::CellFormats;
 use crate::sheet::merge::Under;
 use crate::sheet::trail::Trail;
@@ -45,6 +46,8 @@ pub struct RowEncoder {
     pub(super) shows_rows: bool,
     /// Where mark-up and values stand in `xml`.
     trail: Trail,
+    /// What the cells hold that were told, since it was asked for last.
+    digest: CellDigest,
 }
 
 /// A column beside the data whose formulas go on with the rows.
@@ -122,6 +125,7 @@ impl RowEncoder {
             fills: Arc::from([]),
             shows_rows: false,
             trail: Trail::new(columns.len()),
+            digest: CellDigest::default(),
         }
     }
 
@@ -144,6 +148,11 @@ impl RowEncoder {
     pub fn clear(&mut self) {
         self.xml.clear();
         self.trail.clear();
+    }
+
+    /// What the cells hold that were written since this was asked for last.
+    pub fn take_digest(&mut self) -> CellDigest {
+        std::mem::take(&mut self.digest)
     }
 
     /// Compresses what was written.
@@ -223,6 +232,7 @@ impl RowEncoder {
     /// [`xml`](Self::xml). The text is kept as it is; cut at nothing, for limits are checked before.
     #[inline]
     pub fn text(&mut self, place: usize, style: StyleId, text: &[u8]) -> std::ops::Range<usize> {
+        self.digest.note(self.number, self.columns[place], Held::Text, text);
         self.open(place, style, TEXT);
         let seen = xml::look(text);
         if seen & (xml::BLANK | xml::BREAK) != 0 && xml::needs_space_preserved(text) {
@@ -254,6 +264,7 @@ impl RowEncoder {
         let start = self.xml.len();
         write(&mut self.xml);
         let end = self.xml.len();
+        self.digest.note(self.number, self.columns[place], Held::Number, &self.xml[start..end]);
         self.trail.value(start, end);
         self.xml.extend_from_slice(&self.marks.value_end);
         start..end
@@ -264,6 +275,7 @@ impl RowEncoder {
         self.open(place, style, BOOLEAN);
         let start = self.xml.len();
         self.xml.push(if value { b'1' } else { b'0' });
+        self.digest.note(self.number, self.columns[place], Held::Boolean, &self.xml[start..]);
         self.trail.value(start, self.xml.len());
         self.xml.extend_from_slice(&self.marks.value_end);
     }

@@ -1,13 +1,16 @@
 //! The rows of a sheet, read for what their cells hold: on all processors, with nothing allocated per cell.
 
-use crate::error::Result;
+use crate::error::{Error, Result};
 use crate::existing::ExistingBook;
 use crate::markup::TagKind;
 use crate::markup::tags;
 use crate::sheet::facts::existing;
-use crate::sheet::raw::{CellKind, RawCell};
+use crate::sheet::raw::{CellKind, Cells, RawCell};
 use crate::{CellRef, xml};
 use std::borrow::Cow;
+
+/// Bytes of rows read at a time.
+const BLOCK: usize = 1 << 20;
 
 /// What a cell holds, as far as the sheet's part says.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -190,6 +193,42 @@ fn value_of<'x>(cell: &RawCell<'x>) -> Option<&'x [u8]> {
 }
 
 impl ExistingBook {
+    /// Tells scanners what the rows of sheet `n` (from 0) hold, and reads what is behind them as well, so that damage anywhere in the
+    /// sheet is found. Blocks of rows go to scanners that `start` makes, on several threads; `take` gets those, in order.
+    ///
+    /// # Errors
+    /// [`Error::Damaged`](crate::Error::Damaged) if the sheet cannot be read, or its checksum is wrong.
+    pub fn scan<S: Scanner>(
+        &mut self,
+        n: usize,
+        scan: &Scan<'_>,
+        start: impl Fn() -> S + Sync,
+        mut take: impl FnMut(S),
+    ) -> Result<()> {
+        let place = self.sheet_place(n)?;
+        let mut source = self.sheet_source(place)?;
+        source.head(self.zip())?;
+        incola_parallel::ordered(
+            || source.rows(self.zip(), u32::MAX, BLOCK),
+            || (),
+            |(), rows| {
+                let (mut scanner, mut gathered) = (start(), Gathered::new(scan));
+                for (number, row) in rows.rows() {
+                    gathered.begin(number);
+                    Cells::of(&row).for_each(|cell| gathered.cell(&cell));
+                    gathered.end(number, &mut scanner);
+                }
+                scanner
+            },
+            |scanner| {
+                take(scanner);
+                Ok::<(), Error>(())
+            },
+        )?;
+        source.tail(self.zip())?;
+        Ok(())
+    }
+
     /// Gives every text of the table of strings, in order.
     ///
     /// # Errors

@@ -4,7 +4,7 @@ use crate::error::{Error, Result};
 use crate::markup::{Next, TagKind, next_tag};
 use crate::package::zip_reader::Input;
 use crate::package::zip_reader::{EntryStream, Seam, ZipReader};
-use crate::sheet::raw::{NextRow, RawRow, next_row};
+use crate::sheet::raw::{NextRow, RawRow, next_row, row_at};
 
 /// Bytes inflated at a time.
 const CHUNK: usize = 256 * 1024;
@@ -18,6 +18,8 @@ pub(crate) struct RowBytes {
     pub(crate) bytes: Vec<u8>,
     /// The number of the row before them.
     pub(crate) after: u32,
+    /// Whether it is known that neither comments nor character data are among them.
+    pub(crate) is_plain: bool,
 }
 
 impl RowBytes {
@@ -25,7 +27,7 @@ impl RowBytes {
     pub(crate) fn rows(&self) -> impl Iterator<Item = (u32, RawRow<'_>)> {
         let (mut number, mut at) = (self.after, 0);
         std::iter::from_fn(move || {
-            let NextRow::Row(row) = next_row(&self.bytes, at) else { return None };
+            let NextRow::Row(row) = row_at(&self.bytes, at, self.is_plain) else { return None };
             at = row.span.1;
             number = row.number.unwrap_or(number + 1);
             Some((number, row))
@@ -127,9 +129,13 @@ impl SheetSource {
             // Where all rows are wanted, they need not be told apart here.
             let has_more = self.buffer.len() - self.at >= CHUNK || self.more(zip)?;
             if let Some((end, row)) = has_more.then(|| self.plain_rows()).flatten() {
-                let bytes = self.buffer[self.at..end].to_vec();
-                (self.at, self.row) = (end, row);
-                return Ok(Some(RowBytes { bytes, after }));
+                // What is left over is little: the rows go as they are.
+                let rest = self.buffer[end..].to_vec();
+                let mut bytes = std::mem::replace(&mut self.buffer, rest);
+                bytes.truncate(end);
+                bytes.drain(..self.at);
+                (self.at, self.row) = (0, row);
+                return Ok(Some(RowBytes { bytes, after, is_plain: true }));
             }
         }
         let mut end = self.at;
@@ -164,7 +170,7 @@ impl SheetSource {
         }
         let bytes = self.buffer[self.at..end].to_vec();
         self.at = end;
-        Ok((!bytes.is_empty()).then_some(RowBytes { bytes, after }))
+        Ok((!bytes.is_empty()).then_some(RowBytes { bytes, after, is_plain: false }))
     }
 
     /// Where the last whole row ends, and its number, if all rows are spelled as nearly all programs do.
@@ -193,7 +199,7 @@ impl SheetSource {
 
     /// All rows up to row `last`, however many bytes they have.
     pub(crate) fn all_rows(&mut self, zip: &mut ZipReader<Box<dyn Input>>, last: u32) -> Result<RowBytes> {
-        let mut all = RowBytes { bytes: Vec::new(), after: self.row };
+        let mut all = RowBytes { bytes: Vec::new(), after: self.row, is_plain: false };
         while let Some(rows) = self.rows(zip, last, usize::MAX)? {
             all.bytes.extend_from_slice(&rows.bytes);
         }

@@ -15,11 +15,11 @@ use incola_core::settings::model::Mode;
 use incola_core::words::counted;
 use incola_engine::feed::{Feed, outside};
 use incola_engine::import::NewSheet;
-use incola_engine::import::{Slot, Written};
+use incola_engine::import::{Slot, Written, check};
 use incola_engine::link;
 use incola_engine::place::OwnNames;
-use incola_engine::stop::Stop;
-use incola_workbook::{BookWriter, CellRef, Range, StyleId, Styles};
+use incola_engine::stop::{NotAsWritten, Stop};
+use incola_workbook::{BookWriter, CellRef, ExistingBook, Range, StyleId, Styles};
 use std::path::Path;
 
 /// Fails if a place was stated for a sheet that is yet to be made: a new one begins at A1.
@@ -128,7 +128,7 @@ pub(super) fn finish(
     path: &Path,
     opened: Opened,
     styles: &Styles,
-    sheets: Vec<SheetReceipt>,
+    mut sheets: Vec<SheetReceipt>,
 ) -> Result<Receipt> {
     let mut bytes = None;
     let existed = opened.existed;
@@ -138,7 +138,8 @@ pub(super) fn finish(
             link::write(&mut book, &new.link, &new.prints, new.range, None)?;
         }
         let title = sheets.iter().map(|s| s.sheet.clone()).collect::<Vec<_>>().join(", ");
-        let target = book.finish(styles, &title, &state::now()).map_err(Stop::NotWritten)?;
+        let mut target = book.finish(styles, &title, &state::now()).map_err(Stop::NotWritten)?;
+        read_again(&mut target, &mut sheets)?;
         crate::interrupt::check()?;
         target.commit()?;
         for new in &opened.links {
@@ -151,6 +152,23 @@ pub(super) fn finish(
         bytes = std::fs::metadata(path).map(|m| m.len()).ok();
     }
     Ok(Receipt { book: path.display().to_string(), existed, bytes, dry_run: typed.dry_run, sheets })
+}
+
+/// Reads the rows of the finished workbook again, before it is put in its place.
+fn read_again(target: &mut Target, sheets: &mut [SheetReceipt]) -> Result<()> {
+    crate::interrupt::check()?;
+    let file = target.read_again()?;
+    let mut book = ExistingBook::open(Box::new(file)).map_err(|error| {
+        let why = NotAsWritten::Damaged(error.to_string());
+        Stop::NotAsWritten { sheet: sheets.first().map(|s| s.sheet.clone()).unwrap_or_default(), why }
+    })?;
+    let names = book.sheet_names();
+    for receipt in sheets {
+        if let Some(n) = names.iter().position(|name| *name == receipt.sheet) {
+            receipt.checked = Some(check(&mut book, n, &receipt.written)?);
+        }
+    }
+    Ok(())
 }
 
 /// Takes out the links of a table that has another source now.

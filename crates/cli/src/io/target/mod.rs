@@ -83,6 +83,14 @@ impl Target {
         Ok(Self { path: path.to_owned(), file, after, stood: None, not_kept: Vec::new() })
     }
 
+    /// The complete file, to be read again before it is put in its place.
+    pub(crate) fn read_again(&mut self) -> Result<std::fs::File> {
+        let path = self.path.clone();
+        let failed = |error: &io::Error| Failure::io(&path, "read it again", error).leaving(untouched(&path));
+        self.file.flush().map_err(|error| failed(&error))?;
+        self.file.get_ref().as_file().try_clone().map_err(|error| failed(&error))
+    }
+
     /// Puts the complete file in its place.
     pub(crate) fn commit(self) -> Result<()> {
         let path = self.path;
