@@ -5,7 +5,7 @@ use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Cli, Command, Divide, Import};
 use crate::flags::settings::list;
-use crate::io::book_file::open_book;
+use crate::io::book_file::{open_book, sheet_meant};
 use crate::io::source::Source;
 use crate::output::print_receipt;
 use crate::receipt::Receipt;
@@ -76,20 +76,7 @@ fn find(options: &Divide) -> Result<Found> {
     let shown = options.book.display();
     let names = book.sheet_names();
     let unwritten = |failure: Failure| failure.leaving("nothing was written");
-    let sheet = match (&options.sheet, names.len()) {
-        (None, 1) => 0,
-        (None, _) => {
-            return Err(unwritten(Failure::usage(format!("{shown}: it has several sheets")))
-                .help(format!("say which one: --sheet; there are {}", names.join(", "))));
-        }
-        (Some(wanted), _) => {
-            let found = names.iter().position(|name| name.to_lowercase() == wanted.to_lowercase());
-            found.ok_or_else(|| {
-                unwritten(Failure::usage(format!("--sheet {}: {shown} has no such sheet", quoted(wanted))))
-                    .help(format!("there are {}", names.join(", ")))
-            })?
-        }
-    };
+    let sheet = sheet_meant(&options.book, &names, options.sheet.as_deref()).map_err(unwritten)?;
     let cells = book.cells(sheet, 1, u32::MAX, MOST_CELLS).map_err(Stop::Book)?;
     if cells.len() >= MOST_CELLS {
         let most = grouped(MOST_CELLS as u64);

@@ -99,11 +99,19 @@ pub(crate) struct Inspect {
     ("incola tally dues.csv", "sums, extremes and where they are"),
     ("incola tally calls.csv --by Arrived/month", "a line for each month"),
     ("incola tally dues.csv --expect Dues=231648.43 --expect-records 48", "status 1 if one disagrees"),
+    ("incola tally harbour.xlsx --sheet dues", "the same of a sheet"),
+    ("incola tally harbour.xlsx --sheet dues --against dues.csv", "every cell that is not the source's"),
 ]))]
 pub(crate) struct Tally {
-    /// Files, folders of files, patterns in quotes, or web addresses; `-` for standard input
+    /// Files, folders of files, patterns in quotes, web addresses, or workbooks; `-` for standard input
     #[arg(required = true, value_name = "SOURCE")]
     pub(crate) sources: Vec<String>,
+    /// The sheet of a workbook [default: all sheets]
+    #[arg(long, value_name = "S")]
+    pub(crate) sheet: Option<String>,
+    /// A source that the sheet is compared with, cell by cell; it is read as the options say
+    #[arg(long, value_name = "SOURCE")]
+    pub(crate) against: Option<String>,
     /// The sum that a column must have, with a decimal point; repeatable
     #[arg(long, value_name = "COLUMN=SUM")]
     pub(crate) expect: Vec<String>,

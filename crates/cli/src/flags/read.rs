@@ -22,7 +22,7 @@ const SHAPING: &str = "Shaping rows";
 pub(super) const DOCKET: &str = "Docket";
 
 /// Options of every command that reads text.
-#[derive(Clone, Debug, Default, Args)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Args)]
 pub(crate) struct Read {
     /// Encoding: utf-8, windows-1252, shift_jis, cp850 and so on [default: detected]
     #[arg(long, value_name = "NAME", help_heading = LINES)]

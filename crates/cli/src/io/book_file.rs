@@ -2,6 +2,7 @@
 
 use crate::failure::{Failure, Result};
 use crate::io::identity::Identity;
+use crate::render::command::quoted;
 use incola_workbook::{ExistingBook, Obstacle};
 use std::fs::File;
 use std::io::Read;
@@ -40,6 +41,24 @@ pub(crate) fn open_book(path: &Path) -> Result<(ExistingBook, Identity)> {
     }
     let book = ExistingBook::open(Box::new(file)).map_err(|error| not_changed(path, &error))?;
     Ok((book, identity))
+}
+
+/// The sheet of a workbook that is meant, from 0; of a workbook with one sheet, that one.
+pub(crate) fn sheet_meant(path: &Path, names: &[String], wanted: Option<&str>) -> Result<usize> {
+    let shown = path.display();
+    let failure = match wanted {
+        None if names.len() == 1 => return Ok(0),
+        None => Failure::usage(format!("{shown}: it has several sheets"))
+            .help(format!("say which one: --sheet; there are {}", names.join(", "))),
+        Some(wanted) => {
+            if let Some(at) = names.iter().position(|name| name.to_lowercase() == wanted.to_lowercase()) {
+                return Ok(at);
+            }
+            Failure::usage(format!("--sheet {}: {shown} has no such sheet", quoted(wanted)))
+                .help(format!("there are {}", names.join(", ")))
+        }
+    };
+    Err(failure)
 }
 
 /// The failure of a workbook that is not to be changed.

@@ -273,6 +273,14 @@ pub(super) mod tests {
             (2, Stop::Spot(SpotStop::NoRange { at: "rate".into(), refers_to: "0.19".into() })),
             (3, Stop::Book(incola_workbook::Error::Damaged("it is broken".into()))),
         ];
+        let not_so = |why| Stop::NotAsWritten { sheet: "calls".into(), why };
+        all.extend([
+            (4, not_so(NotAsWritten::Rows(47, 48))),
+            (4, not_so(NotAsWritten::Cells(1, 2))),
+            (4, not_so(NotAsWritten::Sum(11, "231648.43".into(), "231648.34".into()))),
+            (4, not_so(NotAsWritten::Values)),
+            (4, not_so(NotAsWritten::Damaged("its checksum is wrong".into()))),
+        ]);
         all.extend(places().into_iter().map(|(status, why)| (status, Stop::place("calls", why))));
         all.extend(links().into_iter().map(|(status, why)| (status, Stop::link("calls", why))));
         all
@@ -291,6 +299,17 @@ pub(super) mod tests {
             // Whoever protects says what was left as it was, or what to do.
             assert!(status != 4 || failure.untouched.is_some() || !failure.help.is_empty(), "{said}");
         }
+    }
+
+    #[test]
+    fn a_workbook_that_is_not_as_written_says_what_differs() {
+        let why = NotAsWritten::Sum(11, "231648.43".into(), "231648.34".into());
+        let failure = Failure::from(Stop::NotAsWritten { sheet: "calls".into(), why });
+        assert_eq!(
+            failure.what,
+            "sheet \u{201c}calls\u{201d}, read again from the finished workbook: column K adds up to 231648.43, but its source to 231648.34"
+        );
+        assert_eq!(failure.untouched.as_deref(), Some("the workbook was not put in its place"));
     }
 
     #[test]

@@ -61,5 +61,123 @@ fn what_was_expected_is_compared() {
     assert_eq!(json[0]["groups"][0]["name"], "007");
     assert_eq!(json[0]["groups"][0]["sums"][0]["sum"], "12.50");
     assert!(json[0]["checks"][0]["difference"].is_null());
-    assert!(folder.run("tally book.xlsx").expect(2).err.contains("incola inspect book.xlsx"));
+}
+
+#[test]
+fn a_sheet_is_tallied_as_its_source_is() {
+    let folder = Folder::new().with("dues.csv", DUES);
+    folder.run("import dues.csv --into book.xlsx").expect(0);
+    let run =
+        folder.run("tally book.xlsx --by Arrived/month --expect Dues=9.25 --expect-records 4").expect(0);
+    insta::assert_snapshot!(run.out, @r"
+    book.xlsx   sheet dues, table dues, 4 rows, 3 columns
+
+      column   kind    values  empty  different   sum
+      Berth    text         4      0          3
+      Arrived  date         4      0          4
+      Dues     number       3      1          3  9.25
+
+      column   smallest, first  cell  largest, last  cell
+      Arrived       2031-03-04    B2     2031-04-02    B5
+      Dues               -3.25    C3          12.50    C2
+
+      note  Berth: 4 values begin with 0
+      note  Dues: 1 value below zero, 1 zero
+
+      Arrived/month  rows  Dues
+      2031-03           2  9.25  ━━━━━━━━━━━━━━━━━━━━
+      2031-04           2  0.00  ━━━━━━━━━━━━━━━━━━━━
+      all               4  9.25
+
+      agrees   records: 4, as expected
+      agrees   Dues: 9.25, as expected
+    ");
+    for (words, status, expected) in [
+        ("--sheet Dues --expect Dues=9.24", 1, "differs  Dues: 9.24 expected, 9.25 found: +0.01"),
+        ("--sheet fees", 2, "there are dues"),
+        ("--by Berth/month", 2, "is text, not a date"),
+        ("--by Wharf", 2, "the columns are: Berth, Arrived, Dues"),
+        ("--delimiter ;", 2, "says nothing about a workbook"),
+    ] {
+        let run = folder.run(&format!("tally book.xlsx {words}"));
+        assert_eq!(run.status, status, "{words}: {}{}", run.out, run.err);
+        assert!(run.out.contains(expected) || run.err.contains(expected), "{words}: {}{}", run.out, run.err);
+    }
+    let run = folder.run("tally book.xlsx --json").expect(0);
+    let json: serde_json::Value = serde_json::from_str(&run.out).unwrap();
+    assert_eq!((&json[0]["sheet"], &json[0]["table"]), (&"dues".into(), &"dues".into()));
+    assert_eq!(json[0]["columns"][2]["smallest"]["cell"], "C3");
+    assert!(json[0]["columns"][2]["smallest"]["line"].is_null());
+}
+
+#[test]
+fn a_range_without_a_table_begins_below_its_headings() {
+    let folder = Folder::new().with("dues.csv", DUES).with("calls.csv", "Call,Ship\n1,Tern\n2,Heron\n");
+    folder.run("import dues.csv --into book.xlsx --plain --sheet dues").expect(0);
+    folder.run("import calls.csv --into book.xlsx --sheet calls").expect(0);
+    // What other programs write: a title, formulas with results, numbers of more digits than are shown, dates from 1904 not.
+    folder.change_part("book.xlsx", "xl/worksheets/sheet1.xml", |xml| {
+        xml.replace("<v>-3.25</v>", "<f>SUM(1,2)</f><v>0.30000000000000004</v>")
+    });
+    let run = folder.run("tally book.xlsx --sheet dues").expect(0);
+    assert!(run.out.contains("sheet dues, 4 rows, 3 columns"), "{}", run.out);
+    assert!(run.out.contains("Dues     number       3      1          3  12.8"), "{}", run.out);
+    // All sheets, unless something is asked that is of one.
+    let run = folder.run("tally book.xlsx").expect(0);
+    assert!(run.out.contains("sheet dues") && run.out.contains("sheet calls, table calls"), "{}", run.out);
+    let run = folder.run("tally book.xlsx --by Ship").expect(2);
+    assert!(
+        run.err.contains("there are several tables: sheet dues; sheet calls, table calls"),
+        "{}",
+        run.err
+    );
+}
+
+#[test]
+fn both_sides_are_compared_cell_by_cell() {
+    let folder = Folder::new().with("dues.csv", DUES);
+    folder.run("import dues.csv --into book.xlsx").expect(0);
+    let run = folder.run("tally book.xlsx --against dues.csv").expect(0);
+    assert!(run.out.contains("all 4 rows are the source's in every cell"), "{}", run.out);
+    // The source by other columns and in another order is the same; a column that one side lacks is said.
+    let turned = "Dues;Berth;Pilot\n0,00;009;x\n12,50;007;y\n;007;z\n-3,25;012;q\n";
+    folder.write_old("turned.csv", turned);
+    let run = folder.run("tally book.xlsx --against turned.csv").expect(0);
+    assert!(run.out.contains("only the sheet has, not compared: Arrived"), "{}", run.out);
+    assert!(run.out.contains("only the source has, not compared: Pilot"), "{}", run.out);
+    // A value, a record and a row that are not on the other side.
+    folder.write_old("other.csv", DUES.replace("-3.25", "-3.52") + "044,2031-04-09,7\n");
+    folder
+        .change_part("book.xlsx", "xl/worksheets/sheet1.xml", |xml| xml.replace("<t>009</t>", "<t>090</t>"));
+    let run = folder.run("tally book.xlsx --against other.csv").expect(1);
+    let from = run.out.find("  other.csv").unwrap();
+    insta::assert_snapshot!(run.out[from..], @r"
+    other.csv   5 records
+
+    column   cells  values there   sum  sum there
+    Berth        4             5                   differs
+    Arrived      4             5                   differs
+    Dues         3             4  9.25      15.98  differs
+
+    differs  C3 Dues: -3.25 in the sheet, -3.52 in line 3
+    differs  A5 Berth: 090 in the sheet, 009 in line 5
+    differs  line 6 is no row of the sheet
+    agrees   2 rows are the source's in every cell, 2 in some
+    ");
+    let run = folder.run("tally book.xlsx --against other.csv --json").expect(1);
+    let json: serde_json::Value = serde_json::from_str(&run.out).unwrap();
+    let against = &json[0]["against"];
+    assert_eq!(
+        (&against["agrees"], &against["same"], &against["records_alone"]),
+        (&false.into(), &2.into(), &1.into())
+    );
+    assert_eq!(against["cells"][0]["cell"], "C3");
+    assert_eq!(
+        (&against["cells"][0]["sheet"], &against["cells"][0]["source"]),
+        (&"-3.25".into(), &"-3.52".into())
+    );
+    folder.write_old("fees.csv", "Wharf,Fee\n1,2\n");
+    folder.run("tally book.xlsx --against fees.csv").expect(2);
+    let run = folder.run("tally dues.csv --against dues.csv").expect(2);
+    assert!(run.err.contains("dues.csv is no workbook"), "{}", run.err);
 }

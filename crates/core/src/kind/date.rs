@@ -243,6 +243,25 @@ impl Day {
         era * 146_097 + year_of_era * 365 + year_of_era / 4 - year_of_era / 100 + day_of_year - 719_468
     }
 
+    /// The day that is so many days after 1970-01-01; `None`: none between the years 1 and 9999.
+    ///
+    /// ```
+    /// use incola_core::kind::Day;
+    /// assert_eq!(Day::on(59), Day::new(1970, 3, 1));
+    /// ```
+    pub fn on(days: i64) -> Option<Self> {
+        // March is the first month here as well.
+        let days = days.checked_add(719_468)?;
+        let (era, day_of_era) = (days.div_euclid(146_097), days.rem_euclid(146_097));
+        let year_of_era = (day_of_era - day_of_era / 1460 + day_of_era / 36_524 - day_of_era / 146_096) / 365;
+        let day_of_year = day_of_era - (365 * year_of_era + year_of_era / 4 - year_of_era / 100);
+        let shifted = (5 * day_of_year + 2) / 153;
+        let day = day_of_year - (153 * shifted + 2) / 5 + 1;
+        let month = if shifted < 10 { shifted + 3 } else { shifted - 9 };
+        let year = year_of_era + era * 400 + i64::from(month <= 2);
+        Self::new(u16::try_from(year).ok()?, u8::try_from(month).ok()?, u8::try_from(day).ok()?)
+    }
+
     /// Whether a worksheet shows the same day for its serial number in both date systems' common range: not before
     /// 1900-03-01, because the 1900 system has a 29 February that never was.
     pub fn is_holdable(self) -> bool {

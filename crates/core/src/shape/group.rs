@@ -1,8 +1,8 @@
 //! Records rolled up: one row for all records of a group.
 
-use super::expression::{Aggregate, Column, Function, Type, Val, add, bind_list, day_of, divide, round};
+use super::expression::{Aggregate, Column, Function, Type, Val, add, bind_list, divide, round};
 use super::{Fault, Period, RowsText, Shaping, Values};
-use crate::kind::{Count, Kind};
+use crate::kind::{Count, Day, Kind};
 use crate::rows::Record;
 use crate::settings::BadSetting;
 use crate::settings::selector::Selector;
@@ -76,7 +76,7 @@ enum Key {
 impl Key {
     fn of(value: Val<'_>, period: Option<Period>) -> Self {
         let of_day =
-            |days: i64, period: Period| day_of(days).map_or(Self::Nothing, |d| Self::Text(period.of(d)));
+            |days: i64, period: Period| Day::on(days).map_or(Self::Nothing, |d| Self::Text(period.of(d)));
         match (value, period) {
             (Val::Date(days), Some(period)) if period != Period::Day => of_day(days, period),
             (Val::DateTime(millis), Some(Period::Day)) => Self::Date(millis.div_euclid(86_400_000)),

@@ -1,14 +1,18 @@
-//! Control totals: what the columns of a source hold, counted and added up exactly, as a whole and in groups.
+//! Control totals: what the columns of a source or a sheet hold, counted and added up exactly, as a whole and in groups.
 
+mod against;
 mod column;
+mod sheet;
 
+pub use against::{CellDifference, Comparison, MOST_LOOKED_AT, against};
 pub use column::{ColumnTally, Figures, Moments, Place};
 pub use incola_core::shape::Period;
+pub use sheet::{SheetRows, tally_sheet};
 
 use crate::feed::{Doing, Feed};
 use crate::stop::{Result, Stop};
 use crate::text::{Surveyed, each_block};
-use incola_core::kind::{Kind, Sum, Value};
+use incola_core::kind::{Kind, Marks, Sum, Value};
 use incola_core::reading::ColumnReading;
 use incola_core::rows::{Each, Flow, Record};
 use incola_core::survey::Blanks;
@@ -16,6 +20,40 @@ use std::collections::BTreeMap;
 
 /// Most groups.
 pub const MOST_GROUPS: usize = 100_000;
+
+/// A column of which a tally is taken.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Column {
+    /// Its number in the source or the sheet, from 1.
+    pub number: usize,
+    /// What it is called.
+    pub name: String,
+    /// What most of its values are.
+    pub kind: Kind,
+    /// How it spells numbers.
+    pub marks: Marks,
+    /// Whether anybody wants to see it.
+    pub is_wanted: bool,
+}
+
+impl Column {
+    /// Columns of a source.
+    pub fn of(columns: &[ColumnReading]) -> Vec<Self> {
+        let own = |column: &ColumnReading| Self {
+            number: column.number,
+            name: column.name.clone(),
+            kind: column.rule.kind(),
+            marks: column.rule.marks(),
+            is_wanted: column.is_wanted(),
+        };
+        columns.iter().map(own).collect()
+    }
+
+    /// Whether it has a sum.
+    pub fn adds_up(&self) -> bool {
+        self.is_wanted && self.kind == Kind::Number
+    }
+}
 
 /// What a tally is divided by.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -66,32 +104,52 @@ impl Tally {
         }
     }
 
-    /// Adds a record.
-    fn add(&mut self, record: &Record<'_>, columns: &[ColumnReading], blank: &Blanks, by: Option<By>) {
+    /// Begins a record.
+    fn record(&mut self, by: Option<By>) -> Adding<'_> {
         self.records += 1;
-        let mut name = None;
-        let mut sums = by.map(|_| vec![Sum::default(); columns.len()]);
-        for (n, (column, tally)) in columns.iter().zip(&mut self.columns).enumerate() {
-            if !column.is_wanted() {
-                continue;
-            }
+        let sums = by.map(|_| vec![Sum::default(); self.columns.len()]);
+        Adding { tally: self, by, name: None, sums }
+    }
+
+    /// Adds a record of a source.
+    fn add(&mut self, record: &Record<'_>, columns: &[ColumnReading], blank: &Blanks, by: Option<By>) {
+        let mut adding = self.record(by);
+        for (n, column) in columns.iter().enumerate().filter(|(_, column)| column.is_wanted()) {
             let field = record.field(n);
             let value = if blank.means_empty(n, field) { Value::Blank } else { column.read(field) };
-            tally.add(field, &value, record.line());
-            if let (Some(sums), Value::Number(number, _)) = (&mut sums, &value) {
-                sums[n].add(number);
-            }
-            if by.is_some_and(|by| by.column == n) {
-                name = Some(group_name(field, &value, by.and_then(|by| by.period)));
-            }
+            adding.field(n, field, &value, record.line());
         }
-        if let (Some(name), Some(sums)) = (name, sums) {
-            let group = self.groups.entry(name).or_default();
-            group.records += 1;
-            group.sums.resize(columns.len(), Sum::default());
-            for (mine, more) in group.sums.iter_mut().zip(&sums) {
-                mine.merge(more);
-            }
+        adding.end();
+    }
+}
+
+/// A record that is being added.
+struct Adding<'t> {
+    tally: &'t mut Tally,
+    by: Option<By>,
+    /// Its group.
+    name: Option<String>,
+    sums: Option<Vec<Sum>>,
+}
+
+impl Adding<'_> {
+    fn field(&mut self, place: usize, field: &[u8], value: &Value<'_>, line: u64) {
+        self.tally.columns[place].add(field, value, line);
+        if let (Some(sums), Value::Number(number, _)) = (&mut self.sums, value) {
+            sums[place].add(number);
+        }
+        if let Some(by) = self.by.filter(|by| by.column == place) {
+            self.name = Some(group_name(field, value, by.period));
+        }
+    }
+
+    fn end(self) {
+        let (Some(name), Some(sums)) = (self.name, self.sums) else { return };
+        let group = self.tally.groups.entry(name).or_default();
+        group.records += 1;
+        group.sums.resize(sums.len(), Sum::default());
+        for (mine, more) in group.sums.iter_mut().zip(&sums) {
+            mine.merge(more);
         }
     }
 }
@@ -145,9 +203,4 @@ pub fn tally(source: &dyn Feed, surveyed: &Surveyed, by: Option<By>) -> Result<T
         },
     )?;
     Ok(all)
-}
-
-/// Whether a column has a sum.
-pub fn adds_up(column: &ColumnReading) -> bool {
-    column.is_wanted() && column.rule.kind() == Kind::Number
 }

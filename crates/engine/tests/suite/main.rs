@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "a test ends where something is not as it must be")]
 
 mod carry;
+mod check;
 mod places;
 mod refresh;
 mod reports;

@@ -284,6 +284,15 @@ impl ExistingBook {
         })
     }
 
+    /// Whether sheet `n` (from 0) is one of cells, and not of a chart.
+    pub fn has_cells(&self, n: usize) -> bool {
+        let name = |place: usize| self.zip.entries()[place].name.to_lowercase();
+        self.sheets
+            .get(n)
+            .and_then(|sheet| sheet.place)
+            .is_some_and(|place| !name(place).contains("chartsheets/"))
+    }
+
     /// Why it is not to be changed; `None`: nothing speaks against it.
     pub fn obstacle(&self) -> Option<Obstacle> {
         self.obstacle

@@ -1,6 +1,6 @@
 //! Functions and casts.
 
-use super::value::{DAY, Fault, Type, Val, day_of, iso_week};
+use super::value::{DAY, Fault, Type, Val, iso_week};
 use crate::kind::{DateOrder, Day, date};
 use rust_decimal::{Decimal, RoundingStrategy};
 
@@ -73,7 +73,7 @@ impl Part {
             Val::DateTime(millis) => (millis.div_euclid(DAY), millis.rem_euclid(DAY)),
             _ => return Ok(Val::Null),
         };
-        let day = || day_of(days).ok_or(Fault::NoSuchDay);
+        let day = || Day::on(days).ok_or(Fault::NoSuchDay);
         let whole = match self {
             Self::Year => i64::from(day()?.year),
             Self::Quarter => i64::from((day()?.month - 1) / 3 + 1),

@@ -18,4 +18,4 @@ pub(super) use aggregate::{Aggregate, Function, bind_list};
 pub(super) use bind::{Column, bind};
 pub(super) use eval::{Row, Tree, truth};
 pub(super) use functions::round;
-pub(super) use value::{Val, add, day_of, divide, iso_week};
+pub(super) use value::{Val, add, divide, iso_week};

@@ -156,12 +156,12 @@ impl Val<'_> {
             }
             Self::Boolean(is) => write!(out, "{}", if *is { "true" } else { "false" }),
             Self::Date(days) => {
-                let day = day_of(*days).ok_or(Fault::NoSuchDay)?;
+                let day = Day::on(*days).ok_or(Fault::NoSuchDay)?;
                 write!(out, "{:04}-{:02}-{:02}", day.year, day.month, day.day)
             }
             Self::Time(millis) => spell_time(*millis, out),
             Self::DateTime(millis) => {
-                let day = day_of(millis.div_euclid(DAY)).ok_or(Fault::NoSuchDay)?;
+                let day = Day::on(millis.div_euclid(DAY)).ok_or(Fault::NoSuchDay)?;
                 write!(out, "{:04}-{:02}-{:02} ", day.year, day.month, day.day)
                     .and_then(|()| spell_time(millis.rem_euclid(DAY), out))
             }
@@ -208,24 +208,10 @@ fn spell_time(millis: i64, out: &mut Vec<u8>) -> std::io::Result<()> {
     if millis % 1000 > 0 { write!(out, ".{:03}", millis % 1000) } else { Ok(()) }
 }
 
-/// The day that is so many days after 1970-01-01; `None`: none between the years 1 and 9999.
-pub(in crate::shape) fn day_of(days: i64) -> Option<Day> {
-    // March is the first month, so that the leap day comes last.
-    let days = days.checked_add(719_468)?;
-    let (era, day_of_era) = (days.div_euclid(146_097), days.rem_euclid(146_097));
-    let year_of_era = (day_of_era - day_of_era / 1460 + day_of_era / 36_524 - day_of_era / 146_096) / 365;
-    let day_of_year = day_of_era - (365 * year_of_era + year_of_era / 4 - year_of_era / 100);
-    let shifted = (5 * day_of_year + 2) / 153;
-    let day = day_of_year - (153 * shifted + 2) / 5 + 1;
-    let month = if shifted < 10 { shifted + 3 } else { shifted - 9 };
-    let year = year_of_era + era * 400 + i64::from(month <= 2);
-    Day::new(u16::try_from(year).ok()?, u8::try_from(month).ok()?, u8::try_from(day).ok()?)
-}
-
 /// The year and the number of the week of a day by ISO 8601 (section 3.1.1.23): it belongs to the year that its Thursday is in.
 pub(in crate::shape) fn iso_week(days: i64) -> Option<(i64, i64)> {
     let thursday = days + 3 - (days + 3).rem_euclid(7);
-    let year = day_of(thursday)?.year;
+    let year = Day::on(thursday)?.year;
     let first = Day::new(year, 1, 1)?.since_1970();
     Some((i64::from(year), (thursday - i64::from(first)) / 7 + 1))
 }
@@ -288,7 +274,7 @@ mod tests {
     fn days_and_weeks_are_those_of_the_calendar() {
         let mut at = i64::from(Day::new(1, 1, 1).unwrap().since_1970());
         let mut step = 1;
-        while let Some(day) = day_of(at) {
+        while let Some(day) = Day::on(at) {
             assert_eq!(i64::from(day.since_1970()), at, "{day:?}");
             step = step * 7 % 997 + 1;
             at += step;
