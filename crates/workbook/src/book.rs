@@ -117,7 +117,7 @@ struct Over {
 /// let mut book = BookWriter::new(std::io::Cursor::new(Vec::new()));
 /// let berth = SheetColumn { name: "Berth".into(), longest: 3, style: Styles::TEXT, is_text: true, description: None };
 /// book.begin_sheet(SheetLayout {
-///     name: "calls".into(), columns: vec![berth], rows: 1, header: true, table: Some("calls".into()),
+///     name: "calls".into(), columns: vec![berth], rows: 1, header: true, table: Some("calls".into()), totals: Vec::new(),
 /// }, &Styles::new())?;
 /// let mut rows = RowEncoder::new(1, 1);
 /// rows.begin_row(2);
@@ -229,6 +229,15 @@ impl<W: Write + Seek> BookWriter<W> {
     /// Adds a block of whole rows.
     pub fn block(&mut self, block: &Block) -> Result<()> {
         self.zip.block(block)
+    }
+
+    /// Adds the row of totals that the sheet's layout asks for, below the rows. `values`: by column, what its formula comes to now.
+    pub fn totals_row(&mut self, values: &[String]) -> Result<()> {
+        let Some((layout, formats)) = self.open.as_ref().filter(|(layout, _)| layout.has_totals()) else {
+            return Ok(());
+        };
+        let row = layout.totals_row(values, formats);
+        self.zip.block(&Compressor::new().block(&row))
     }
 
     /// Ends the sheet.
@@ -469,7 +478,8 @@ impl<W: Write + Seek> BookWriter<W> {
             let place = additions.tables.len() as u32;
             let file = format!("table{}.xml", first_table + place);
             let names: Vec<String> = sheet.columns.iter().map(|c| c.name.clone()).collect();
-            let content = parts::table(first_id + place, table, sheet.table_range(), &names, family);
+            let range = (sheet.table_range(), &sheet.totals[..]);
+            let content = parts::table(first_id + place, table, range, &names, family);
             self.zip.entry(&format!("xl/tables/{file}"), content.as_bytes())?;
             let ties = parts::relationships_of(family, &[("table", format!("../tables/{file}"))]);
             self.zip.entry(&ties_name(&part), ties.as_bytes())?;
@@ -655,7 +665,7 @@ fn add_table<W: Write + Seek>(
     let family = over.book.family();
     let place = over.additions.tables.len() as u32;
     let file = format!("xl/tables/table{}.xml", over.book.free_number("tables", "table") + place);
-    let content = parts::table(over.book.free_table_id() + place, name, range, columns, family);
+    let content = parts::table(over.book.free_table_id() + place, name, (range, &[]), columns, family);
     zip.entry_apart(&file, content.as_bytes());
     let target = format!("/{file}");
     let tie = if let Some(part) = over.book.ties_part(sheet)? {

@@ -34,6 +34,6 @@ pub use reference::{CellRef, Range, column_letters};
 pub use sheet::{
     CellContent, CellDigest, CellValue, ColumnFacts, ColumnWidths, ExistingCell, Extension, Fill,
     FormatCount, KeptRow, OtherColumn, PlaceFormats, Question, Revised, Revision, RowEncoder, RowFate, Run,
-    Scan, Scanner, SheetCell, SheetColumn, SheetExtent, SheetFacts, SheetLayout, Totals,
+    Scan, Scanner, SheetCell, SheetColumn, SheetExtent, SheetFacts, SheetLayout, TotalOf, Totals,
 };
 pub use styles::{StyleId, Styles};

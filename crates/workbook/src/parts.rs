@@ -2,6 +2,7 @@
 
 use crate::family::Family;
 use crate::reference::Range;
+use crate::sheet::TotalOf;
 use crate::xml;
 use std::fmt::Write as _;
 
@@ -110,16 +111,26 @@ pub(crate) fn column_name(name: &str) -> String {
 }
 
 /// A table part. `range` includes the header; names are unique and not empty.
-pub(crate) fn table(id: u32, name: &str, range: Range, columns: &[String], family: Family) -> String {
+pub(crate) fn table(
+    id: u32,
+    name: &str,
+    (range, totals): (Range, &[TotalOf]),
+    columns: &[String],
+    family: Family,
+) -> String {
+    let mut whole = range;
+    whole.to.row += u32::from(!totals.is_empty());
+    let shown = if totals.is_empty() { "totalsRowShown=\"0\"" } else { "totalsRowCount=\"1\"" };
     let mut out = format!(
-        "{DECLARATION}<table xmlns=\"{2}\" id=\"{id}\" name=\"{0}\" displayName=\"{0}\" ref=\"{range}\" \
-         totalsRowShown=\"0\"><autoFilter ref=\"{range}\"/><tableColumns count=\"{1}\">",
+        "{DECLARATION}<table xmlns=\"{2}\" id=\"{id}\" name=\"{0}\" displayName=\"{0}\" ref=\"{whole}\" \
+         {shown}><autoFilter ref=\"{range}\"/><tableColumns count=\"{1}\">",
         xml::escaped(name),
         columns.len(),
         family.main()
     );
     for (n, column) in columns.iter().enumerate() {
-        let _ = write!(out, "<tableColumn id=\"{}\" name=\"{}\"/>", n + 1, column_name(column));
+        let total = totals.get(n).map(TotalOf::attributes).unwrap_or_default();
+        let _ = write!(out, "<tableColumn id=\"{}\" name=\"{}\"{total}/>", n + 1, column_name(column));
     }
     out.push_str(
         "</tableColumns><tableStyleInfo name=\"TableStyleLight1\" showFirstColumn=\"0\" \

@@ -5,7 +5,7 @@ use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Tally;
 use crate::flags::read::Read;
-use crate::io::book_file::{is_book, read_book, sheet_meant};
+use crate::io::book_file::{read_book, sheet_meant};
 use crate::io::folder;
 use crate::io::source::Source;
 use crate::output::{print, report};
@@ -72,7 +72,8 @@ pub(crate) fn run(options: &Tally) -> Result<ExitCode> {
     let mut code = ExitCode::Done;
     let mut all = Vec::new();
     for name in folder::expand(&options.sources)? {
-        let own = if is_book(Path::new(&name)) {
+        let ending = Path::new(&name).extension().map(|e| e.to_string_lossy().to_lowercase());
+        let own = if matches!(ending.as_deref(), Some("xlsx" | "xlsm")) {
             of_book(options, &read, &name)
         } else {
             one(options, &read, &name).map(|tallied| vec![tallied])

@@ -490,6 +490,9 @@ pub(crate) struct Import {
     /// Write a plain range instead of a table
     #[arg(long, help_heading = PLACE)]
     pub(crate) plain: bool,
+    /// A row of totals below a new table: sums of what a filter shows, the mean of percentages
+    #[arg(long, conflicts_with = "plain", help_heading = PLACE)]
+    pub(crate) totals: bool,
     /// Put all sources into one table, with a column that says which; their columns must be the same
     #[arg(long, help_heading = PLACE)]
     pub(crate) together: bool,

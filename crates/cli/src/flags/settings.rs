@@ -165,6 +165,7 @@ impl Import {
             missing_columns: self.missing_columns.as_deref().and_then(MissingColumns::from_word),
             extra_columns: self.extra_columns.as_deref().and_then(ExtraColumns::from_word),
             plain: yes(self.plain),
+            totals: yes(self.totals),
             source_column: self.source_column.clone(),
             number_column: self.number_column.clone(),
             key: list("key", self.key.as_deref())?,

@@ -336,3 +336,43 @@ fn a_folder_means_its_files_in_natural_order() {
     let cells = folder.cells("year.xlsx", "year");
     assert_eq!(cells[1..], [["\"calls2.csv\"", "2", "\"007\""], ["\"calls10.csv\"", "10", "\"007\""]]);
 }
+
+#[test]
+fn a_row_of_totals_is_put_below_a_new_table_and_goes_along_with_its_rows() {
+    let text = "Ship,Gross,Load,Call's [no]\nTern,12.50,50%,1.5\nHeron,-2.25,25%,2\n";
+    let folder = Folder::new().with("dues.csv", text);
+    let run = folder.run("import dues.csv --into book.xlsx --totals --key Ship").expect(0);
+    assert!(run.out.contains("a row of totals: Gross, Load (the mean), Call's [no]"), "{}", run.out);
+    let formulas = |folder: &Folder| {
+        let xml = folder.part("book.xlsx", "xl/worksheets/sheet1.xml");
+        let cells = xml.split("<f>").skip(1).map(|cell| cell.split("</v>").next().unwrap().to_owned());
+        cells.collect::<Vec<_>>()
+    };
+    assert_eq!(
+        formulas(&folder),
+        [
+            "SUBTOTAL(109,dues[Gross])</f><v>10.25",
+            "SUBTOTAL(101,dues[Load])</f><v>0.375",
+            "SUBTOTAL(109,dues[Call''s '[no']])</f><v>3.5",
+        ]
+    );
+    let table = folder.part("book.xlsx", "xl/tables/table1.xml");
+    assert!(table.contains("ref=\"A1:D4\" totalsRowCount=\"1\"><autoFilter ref=\"A1:D3\"/>"), "{table}");
+    assert!(table.contains("name=\"Ship\" totalsRowLabel=\"Total\""), "{table}");
+    // Rows that come push the totals down, and a tally does not count them.
+    folder.write_old("dues.csv", text.to_owned() + "Gannet,1,5%,7\n");
+    folder.run("refresh book.xlsx").expect(0);
+    assert_eq!(folder.cells("book.xlsx", "dues")[4][0], "\"Total\"");
+    let run = folder.run("tally book.xlsx --expect Gross=11.25 --expect-records 3").expect(0);
+    assert!(run.out.contains("table dues, 3 rows"), "{}", run.out);
+    for (words, expected) in [
+        ("import dues.csv --into other.xlsx --totals --plain", "cannot be used with"),
+        (
+            "import dues.csv --into book.xlsx --sheet dues --mode append --again --totals",
+            "keeps its own totals",
+        ),
+    ] {
+        let run = folder.run(words).expect(2);
+        assert!(run.err.contains(expected), "{words}: {}", run.err);
+    }
+}

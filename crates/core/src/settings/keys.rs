@@ -262,6 +262,7 @@ pub const KEYS: &[Key] = &[
         "What becomes of a column without a heading.",
     ),
     key("place", "plain", KeyKind::YesNo, "true", "Whether rows are a plain range instead of a table."),
+    key("place", "totals", KeyKind::YesNo, "true", "Whether a new table gets a row of totals."),
     key(
         "place",
         "source_column",

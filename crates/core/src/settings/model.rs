@@ -106,6 +106,8 @@ pub struct Place {
     pub extra_columns: Option<ExtraColumns>,
     /// Whether rows are a plain range instead of a table.
     pub plain: Option<bool>,
+    /// Whether a new table gets a row of totals.
+    pub totals: Option<bool>,
     /// A column that says which source a row came from.
     pub source_column: Option<String>,
     /// A column that counts the records.

@@ -6,9 +6,9 @@ use crate::feed::Feed;
 use crate::place::OwnNames;
 use crate::stop::{Result, Stop};
 use crate::text::Surveyed;
-use incola_core::kind::Kind;
+use incola_core::kind::{Kind, Rule};
 use incola_core::reading::ColumnReading;
-use incola_workbook::{BookWriter, SheetColumn, SheetLayout, StyleId, Styles};
+use incola_workbook::{BookWriter, SheetColumn, SheetLayout, StyleId, Styles, TotalOf};
 use std::io::{Seek, Write};
 
 /// A sheet that is to be made.
@@ -30,6 +30,8 @@ pub struct NewSheet<'n> {
     pub is_linked: bool,
     /// Places in the slots whose columns may be a key.
     pub candidates: Vec<usize>,
+    /// Whether the table gets a row of totals.
+    pub has_totals: bool,
 }
 
 impl NewSheet<'_> {
@@ -45,7 +47,48 @@ impl NewSheet<'_> {
             names: OwnNames::default(),
             is_linked: false,
             candidates: Vec::new(),
+            has_totals: false,
         }
+    }
+
+    /// What the row of totals says, by column: the sum of numbers, the mean of percentages, and a label in front of them.
+    pub fn totals(&self, columns: &[ColumnReading]) -> Vec<TotalOf> {
+        let of = |slot: &Slot| match slot {
+            Slot::Field(n) => match &columns[*n].rule {
+                Rule::Number(rule) => {
+                    let affix = rule.spellings.first().and_then(|s| s.spelling().affix);
+                    let is_share = affix.is_some_and(|affix| affix.symbol.is_percent());
+                    if is_share { TotalOf::Average } else { TotalOf::Sum }
+                }
+                _ => TotalOf::Nothing,
+            },
+            _ => TotalOf::Nothing,
+        };
+        let mut totals: Vec<TotalOf> = self.slots.iter().map(of).collect();
+        if let Some(first) = totals.first_mut().filter(|first| **first == TotalOf::Nothing) {
+            *first = TotalOf::Label("Total".into());
+        }
+        totals
+    }
+
+    /// What the formulas of the totals come to.
+    fn come_to(&self, totals: &[TotalOf], written: &Written) -> Vec<String> {
+        let value = |(slot, total): (&Slot, &TotalOf)| {
+            let Slot::Field(n) = slot else { return String::new() };
+            let tally = &written.columns[*n];
+            let sum = tally.sum.text(tally.decimals);
+            match total {
+                TotalOf::Sum => sum,
+                TotalOf::Average => {
+                    let numbers = tally.cells.saturating_sub(tally.misfits).max(1);
+                    // A percentage is a hundredth in the sheet.
+                    let mean = sum.parse::<f64>().unwrap_or_default() / 100.0 / numbers as f64;
+                    mean.to_string()
+                }
+                TotalOf::Nothing | TotalOf::Label(_) => String::new(),
+            }
+        };
+        self.slots.iter().zip(totals).map(value).collect()
     }
 
     /// The row of the first record, from 1.
@@ -68,12 +111,15 @@ impl NewSheet<'_> {
         let counts = self.slots.contains(&Slot::RecordNumber);
         let number_style = if counts { styles.number_format("0") } else { StyleId::default() };
         let longest = sources.iter().map(|(s, _)| s.label().encode_utf16().count()).max().unwrap_or(0);
+        let wants_totals = self.has_totals && self.table.is_some();
+        let totals = if wants_totals { self.totals(columns) } else { Vec::new() };
         let layout = SheetLayout {
             name: self.name.clone(),
             columns: self.columns(columns, &writers, (longest as u32, number_style)),
             rows: sources.iter().map(|(_, s)| s.reading.records).sum(),
             header: self.has_heading,
             table: self.table.clone(),
+            totals: totals.clone(),
         };
         let mut written = Written::default();
         let mut row = self.first_row();
@@ -89,6 +135,9 @@ impl NewSheet<'_> {
             check(*source, &part)?;
             row += part.rows as u32;
             written.merge(part);
+        }
+        if wants_totals {
+            book.totals_row(&self.come_to(&totals, &written)).map_err(Stop::NotWritten)?;
         }
         book.end_sheet().map_err(Stop::NotWritten)?;
         Ok(written)

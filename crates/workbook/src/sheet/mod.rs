@@ -28,6 +28,6 @@ pub use revise::{Revised, Revision, RowFate};
 pub use rows::{Fill, RowEncoder};
 pub use runs::{KeptRow, Run};
 pub use scan::{CellContent, Scan, Scanner};
-pub use stream::{SheetColumn, SheetLayout};
+pub use stream::{SheetColumn, SheetLayout, TotalOf};
 pub use value::CellValue;
 pub use widths::ColumnWidths;

@@ -25,6 +25,40 @@ pub struct SheetColumn {
     pub description: Option<String>,
 }
 
+/// What a table's row of totals says of a column.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub enum TotalOf {
+    /// Nothing.
+    #[default]
+    Nothing,
+    /// A word.
+    Label(String),
+    /// The sum of the rows that a filter shows.
+    Sum,
+    /// Their mean.
+    Average,
+}
+
+impl TotalOf {
+    /// The word of the table part (ECMA-376 part 1, 18.18.86) and the number of the function in a formula.
+    fn function(&self) -> Option<(&'static str, u32)> {
+        match self {
+            Self::Sum => Some(("sum", 109)),
+            Self::Average => Some(("average", 101)),
+            Self::Nothing | Self::Label(_) => None,
+        }
+    }
+
+    /// Attributes of the table's column.
+    pub(crate) fn attributes(&self) -> String {
+        match (self, self.function()) {
+            (Self::Label(label), _) => format!(" totalsRowLabel=\"{}\"", crate::xml::escaped(label)),
+            (_, Some((word, _))) => format!(" totalsRowFunction=\"{word}\""),
+            _ => String::new(),
+        }
+    }
+}
+
 /// What a new sheet looks like.
 #[derive(Clone, Debug, PartialEq)]
 pub struct SheetLayout {
@@ -38,6 +72,8 @@ pub struct SheetLayout {
     pub header: bool,
     /// The name of the table over headings and rows; `None`: a plain range.
     pub table: Option<String>,
+    /// By column: what the table's row of totals says; empty: it has none.
+    pub totals: Vec<TotalOf>,
 }
 
 impl SheetLayout {
@@ -51,7 +87,7 @@ impl SheetLayout {
     /// # Errors
     /// [`Error::TooManyRows`].
     pub fn check(&self) -> Result<()> {
-        let rows = self.rows + u64::from(self.header);
+        let rows = self.rows + u64::from(self.header) + u64::from(self.has_totals());
         if rows > u64::from(limits::ROWS) { Err(Error::TooManyRows { rows }) } else { Ok(()) }
     }
 
@@ -59,17 +95,49 @@ impl SheetLayout {
         (self.first_row() - 1 + self.rows as u32).max(1)
     }
 
-    /// The cells of the table: at least one row below the headings, for a table has no fewer.
+    /// Whether the table has a row of totals.
+    pub(crate) fn has_totals(&self) -> bool {
+        self.table.is_some() && !self.totals.is_empty()
+    }
+
+    /// The cells of the table but for its totals: at least one row below the headings, for a table has no fewer.
     pub(crate) fn table_range(&self) -> Range {
         let to = CellRef { row: self.last_row().max(2), column: self.columns.len() as u32 };
         Range { from: CellRef { row: 1, column: 1 }, to }
+    }
+
+    /// The row of totals. `values`: by column, what its formula comes to now.
+    pub(crate) fn totals_row(&self, values: &[String], formats: &Arc<CellFormats>) -> Vec<u8> {
+        let row = self.table_range().to.row + 1;
+        let mut out = format!("<row r=\"{row}\">");
+        for (n, (column, total)) in self.columns.iter().zip(&self.totals).enumerate() {
+            let at = CellRef { row, column: n as u32 + 1 };
+            let table = self.table.as_deref().unwrap_or_default();
+            if let TotalOf::Label(label) = total {
+                let style = formats.place(0, Styles::TEXT.0 as usize);
+                let label = crate::xml::escaped(label);
+                let _ =
+                    write!(out, "<c r=\"{at}\" s=\"{style}\" t=\"inlineStr\"><is><t>{label}</t></is></c>");
+            } else if let Some((_, number)) = total.function() {
+                let style = formats.place(0, column.style.0 as usize);
+                let name = crate::xml::escaped(&in_brackets(&column.name));
+                let value = values.get(n).map(String::as_str).unwrap_or_default();
+                let _ = write!(
+                    out,
+                    "<c r=\"{at}\" s=\"{style}\"><f>SUBTOTAL({number},{table}[{name}])</f><v>{value}</v></c>"
+                );
+            }
+        }
+        out.push_str("</row>");
+        out.into_bytes()
     }
 
     /// Everything before the first data row, headings included.
     pub(crate) fn head(&self, selected: bool, formats: &Arc<CellFormats>, family: Family) -> Vec<u8> {
         let mut out = String::from(crate::parts::DECLARATION);
         let _ = write!(out, "<worksheet xmlns=\"{}\" xmlns:r=\"{}\">", family.main(), family.relationships());
-        let last = CellRef { row: self.last_row(), column: self.columns.len().max(1) as u32 };
+        let last_row = if self.has_totals() { self.table_range().to.row + 1 } else { self.last_row() };
+        let last = CellRef { row: last_row, column: self.columns.len().max(1) as u32 };
         let used = Range { from: CellRef { row: 1, column: 1 }, to: last };
         let _ = write!(out, "<dimension ref=\"{used}\"/><sheetViews><sheetView");
         if selected {
@@ -183,4 +251,16 @@ impl SheetLayout {
         }
         areas.join(" ")
     }
+}
+
+/// A column's name between the brackets of a reference: what means something there has an apostrophe before it.
+fn in_brackets(name: &str) -> String {
+    let mut out = String::with_capacity(name.len());
+    for c in name.chars() {
+        if matches!(c, '[' | ']' | '#' | '\'' | '@') {
+            out.push('\'');
+        }
+        out.push(c);
+    }
+    out
 }

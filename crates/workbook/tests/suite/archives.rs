@@ -30,6 +30,7 @@ fn book() -> Vec<u8> {
         rows: 2,
         header: true,
         table: Some("calls".into()),
+        totals: Vec::new(),
     };
     let (mut book, styles) = (BookWriter::new(Cursor::new(Vec::new())), Styles::new());
     book.begin_sheet(layout, &styles).unwrap();

@@ -45,6 +45,7 @@ fn written(rows: &[Vec<Cell>], width: usize) -> Vec<u8> {
         rows: rows.len() as u64,
         header: false,
         table: None,
+        totals: Vec::new(),
     };
     let (mut book, styles) = (BookWriter::new(Cursor::new(Vec::new())), Styles::new());
     book.begin_sheet(layout, &styles).unwrap();

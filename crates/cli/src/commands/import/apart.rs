@@ -3,7 +3,7 @@
 use super::item::{Book, Item, names_of};
 use super::opened::Opened;
 use super::rows::{self, Together};
-use super::sheet::{check_new_sheet, check_strict, dry_written, finish, layout_of};
+use super::sheet::{check_new_sheet, check_strict, dry_written, finish, layout_of, totals_told};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
@@ -121,6 +121,7 @@ fn new_sheet(
     opened.taken_names.extend(table.clone());
     let mut receipt = SheetReceipt::new(&sources, columns, name.to_owned(), table, written);
     receipt.docket.clone_from(&shape.docket);
+    receipt.along.extend(totals_told(&sheet, columns));
     receipt.link = opened.key_of_last(name);
     Ok(receipt)
 }

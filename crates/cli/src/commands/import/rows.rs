@@ -73,6 +73,13 @@ pub(super) fn import(
     choices: &reading::Choices,
     (spot, mut together): (Spot, Together<'_>),
 ) -> Result<SheetReceipt> {
+    if options.typed.totals {
+        return Err(Failure::usage(
+            "--totals: rows go into a sheet that is there, which keeps its own totals",
+        )
+        .leaving("nothing was written")
+        .help("leave it out, or give the rows a sheet of their own: --sheet NAME"));
+    }
     let sheet = spot.sheet.unwrap_or(0);
     let name = opened.sheet_names.get(sheet).cloned().unwrap_or_default();
     let stem = together.sources.first().map(|(s, _)| s.stem.clone()).unwrap_or_default();

@@ -19,7 +19,7 @@ use incola_engine::import::{Slot, Written, check};
 use incola_engine::link;
 use incola_engine::place::OwnNames;
 use incola_engine::stop::{NotAsWritten, Stop};
-use incola_workbook::{BookWriter, CellRef, ExistingBook, Range, StyleId, Styles};
+use incola_workbook::{BookWriter, CellRef, ExistingBook, Range, StyleId, Styles, TotalOf};
 use std::path::Path;
 
 /// Fails if a place was stated for a sheet that is yet to be made: a new one begins at A1.
@@ -112,6 +112,7 @@ pub(super) fn layout_of<'o>(
         },
         is_linked,
         candidates: Vec::new(),
+        has_totals: options.place.totals == Some(true),
     }
 }
 
@@ -120,6 +121,22 @@ fn slots_of(options: &Options, shape: &Shape) -> Vec<Slot> {
     let number = options.place.number_column.iter().map(|_| Slot::RecordNumber);
     let source = options.place.source_column.iter().map(|_| Slot::SourceName);
     number.chain(source).chain(shape.order.iter().map(|n| Slot::Field(*n))).collect()
+}
+
+/// What is told of the row of totals of a new sheet.
+pub(super) fn totals_told(sheet: &NewSheet<'_>, columns: &[ColumnReading]) -> Option<String> {
+    if !sheet.has_totals || sheet.table.is_none() {
+        return None;
+    }
+    let totals = sheet.totals(columns);
+    let named = sheet.slots.iter().zip(&totals).filter_map(|(slot, total)| match (slot, total) {
+        (Slot::Field(n), TotalOf::Sum) => Some(columns[*n].name.clone()),
+        (Slot::Field(n), TotalOf::Average) => Some(format!("{} (the mean)", columns[*n].name)),
+        _ => None,
+    });
+    let named: Vec<String> = named.collect();
+    let what = if named.is_empty() { "no column has numbers".to_owned() } else { named.join(", ") };
+    Some(format!("a row of totals: {what}"))
 }
 
 /// Puts the workbook in its place.

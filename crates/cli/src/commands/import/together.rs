@@ -4,7 +4,7 @@ use super::item::Options;
 use super::item::{Book, Item, check_limits, names_of};
 use super::opened::Opened;
 use super::rows::{self, Together};
-use super::sheet::{check_new_sheet, check_strict, dry_written, finish, layout_of};
+use super::sheet::{check_new_sheet, check_strict, dry_written, finish, layout_of, totals_told};
 use crate::failure::{Failure, Result};
 use crate::io::source::Source;
 use crate::links::{self, make::Made};
@@ -89,7 +89,9 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
         }
     };
     let link = opened.key_of_last(&name);
+    let totals = totals_told(&sheet, columns);
     let mut sheet = SheetReceipt::new(&sources, columns, name, table, written);
+    sheet.along.extend(totals);
     sheet.link = link;
     sheet.docket.clone_from(&shape.docket);
     finish(&options.typed, &to.path, opened, &styles, vec![sheet])
