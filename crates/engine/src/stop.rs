@@ -54,6 +54,11 @@ pub enum Stop {
         /// Lines that it has.
         lines: u64,
     },
+    /// There is no such encoding.
+    NoEncoding {
+        /// What was asked for.
+        name: String,
+    },
     /// More columns than a worksheet has.
     TooManyColumns {
         /// What the source is called.

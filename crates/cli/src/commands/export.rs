@@ -2,11 +2,12 @@
 
 use super::link::untrusted;
 use super::refresh::chosen;
+use super::tally::shown;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Export;
 use crate::interrupt;
-use crate::io::book_file::read_book;
+use crate::io::book_file::{read_book, sheet_meant};
 use crate::io::identity::Identity;
 use crate::io::source::Source;
 use crate::io::target::Target;
@@ -15,10 +16,15 @@ use crate::output::{print, print_receipt};
 use crate::render;
 use crate::render::command::quoted;
 use crate::wording;
-use incola_engine::export::{Exported, export};
+use flate2::Compression;
+use flate2::write::GzEncoder;
+use incola_core::encoding::Encoding;
+use incola_core::settings::delimiter;
+use incola_engine::export::{Exported, Fields, PlainForm, SourceForm, export, export_plain, plain_form};
 use incola_engine::feed::Feed;
 use incola_engine::refresh::{self, Located};
 use incola_engine::stop::Stop;
+use incola_engine::tally::SheetRows;
 use incola_workbook::ExistingBook;
 use std::io::{self, BufWriter, Write};
 use std::path::Path;
@@ -33,6 +39,7 @@ const BLOCK: usize = 1 << 16;
 pub(crate) struct Receipt<'r> {
     pub(crate) book: &'r Path,
     pub(crate) sheet: &'r str,
+    /// The link; nothing: a form was chosen.
     pub(crate) link: &'r str,
     /// Where it went; nothing: it was only compared.
     pub(crate) to: Option<&'r Path>,
@@ -40,6 +47,28 @@ pub(crate) struct Receipt<'r> {
     pub(crate) form: &'r incola_engine::export::SourceForm,
     /// Where it differs from the source.
     pub(crate) compared: Option<Compared>,
+}
+
+/// What is written.
+#[derive(Clone, Copy)]
+struct Of<'r> {
+    book: &'r Path,
+    sheet: &'r str,
+    /// The link; nothing: a form was chosen.
+    link: &'r str,
+    form: &'r SourceForm,
+}
+
+impl<'r> Of<'r> {
+    fn receipt(
+        self,
+        exported: &'r Exported,
+        to: Option<&'r Path>,
+        compared: Option<Compared>,
+    ) -> Receipt<'r> {
+        let Self { book, sheet, link, form } = self;
+        Receipt { book, sheet, link, to, exported, form, compared }
+    }
 }
 
 /// How what would be written compares with the source.
@@ -55,7 +84,13 @@ pub(crate) enum Compared {
 pub(crate) fn run(options: &Export) -> Result<ExitCode> {
     let path = &options.book;
     let mut book = read_book(path)?;
-    let (kept, located) = linked_table(options, path, &mut book)?;
+    let linked = if options.to.is_some() { None } else { linked_table(options, path, &mut book)? };
+    let Some((kept, located)) = linked else { return in_own_form(options, &mut book) };
+    if let Some(option) = form_option(options) {
+        return Err(Failure::usage(format!("{option}: a linked table is written as its source was"))
+            .leaving("nothing was written")
+            .help("for a form of its own: --to delimited, or --to fixed"));
+    }
     let link = kept.link();
     let Some(form) = &link.form else {
         return Err(wording::links::link(&link.name, &incola_engine::stop::LinkStop::NoForm, Some(path)));
@@ -66,24 +101,25 @@ pub(crate) fn run(options: &Export) -> Result<ExitCode> {
             stop => wording::stop::in_table(stop, path),
         })
     };
-    let receipt = |exported, to, compared| Receipt {
-        book: path,
-        sheet: &located.sheet_name,
-        link: &link.name,
-        to,
-        exported,
-        form,
-        compared,
-    };
+    let of = Of { book: path, sheet: &located.sheet_name, link: &link.name, form };
     if options.check {
         let source = source_of(&kept, path)?;
         let mut against = Against::new(&source)?;
         let exported = made(&mut against, path)?;
         let compared = against.outcome()?;
         let is_same = compared == Compared::Same && exported.lost == 0;
-        show(options, &receipt(&exported, None, Some(compared)))?;
+        show(options, &of.receipt(&exported, None, Some(compared)))?;
         return Ok(if is_same { ExitCode::Done } else { ExitCode::NeedsALook });
     }
+    deliver(options, &mut made, of)
+}
+
+/// Writes the text where it is wanted: `made` writes it once.
+fn deliver(
+    options: &Export,
+    made: &mut dyn FnMut(&mut dyn Write, &Path) -> Result<Exported>,
+    of: Of<'_>,
+) -> Result<ExitCode> {
     let Some(to) = &options.output else {
         return Err(Failure::usage("export needs a file to write: -o FILE")
             .help("-o - writes to standard output; --check compares with the source and writes nothing"));
@@ -91,7 +127,7 @@ pub(crate) fn run(options: &Export) -> Result<ExitCode> {
     if to.as_os_str() == "-" {
         // What is lost must be known before anything is out.
         let exported = made(&mut io::sink(), to)?;
-        refuse(options, &receipt(&exported, None, None))?;
+        refuse(options, &of.receipt(&exported, None, None))?;
         let mut out = BufWriter::with_capacity(1 << 20, io::stdout().lock());
         made(&mut out, Path::new("standard output")).or_else(|failure| match out.flush() {
             // A reader that went away is no failure.
@@ -101,11 +137,106 @@ pub(crate) fn run(options: &Export) -> Result<ExitCode> {
         return Ok(status(&exported));
     }
     let mut target = target(options, to)?;
-    let exported = made(&mut target, to)?;
-    refuse(options, &receipt(&exported, Some(to), None))?;
+    let exported = if to.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("gz")) {
+        let mut packed = GzEncoder::new(&mut target, Compression::default());
+        let exported = made(&mut packed, to)?;
+        packed.finish().map_err(|error| not_written(Box::new(error), to))?;
+        exported
+    } else {
+        made(&mut target, to)?
+    };
+    refuse(options, &of.receipt(&exported, Some(to), None))?;
     target.commit()?;
-    show(options, &receipt(&exported, Some(to), None))?;
+    show(options, &of.receipt(&exported, Some(to), None))?;
     Ok(status(&exported))
+}
+
+/// The first option that says how text of its own form looks.
+fn form_option(options: &Export) -> Option<&'static str> {
+    let given = [
+        ("--delimiter", options.delimiter.is_some()),
+        ("--encoding", options.encoding.is_some()),
+        ("--decimal-char", options.decimal_char.is_some()),
+        ("--line-end", options.line_end.is_some()),
+        ("--header", options.header.is_some()),
+        ("--wrapped", options.wrapped),
+    ];
+    given.into_iter().find(|(_, is_given)| *is_given).map(|(option, _)| option)
+}
+
+/// Writes a table, or the rows of a sheet, in a form that is chosen.
+fn in_own_form(options: &Export, book: &mut ExistingBook) -> Result<ExitCode> {
+    let path = &options.book;
+    if options.check {
+        return Err(Failure::usage("--check: the table has no link, so there is no source to compare with"));
+    }
+    let names = book.sheet_names();
+    let mut sheets: Vec<usize> = (0..names.len()).filter(|n| book.has_cells(*n)).collect();
+    if options.sheet.is_some() {
+        sheets = vec![sheet_meant(path, &names, options.sheet.as_deref())?];
+    }
+    let mut found = Vec::new();
+    for n in sheets {
+        found.extend(SheetRows::of(book, n)?);
+    }
+    if let Some(link) = &options.link {
+        found.retain(|rows| rows.table.as_ref() == Some(link));
+    }
+    let rows = match &found[..] {
+        [rows] => rows,
+        [] => {
+            return Err(Failure::usage(format!("{}: there is nothing to write", path.display()))
+                .leaving("nothing was written"));
+        }
+        several => {
+            let list: Vec<String> = several.iter().map(|rows| shown(&names, rows)).collect();
+            return Err(Failure::usage(format!(
+                "{}: there are several tables: {}",
+                path.display(),
+                list.join("; ")
+            ))
+            .leaving("nothing was written")
+            .help("say which sheet is meant: --sheet S; or name the table: incola export WORKBOOK TABLE"));
+        }
+    };
+    let wanted = own_form(options)?;
+    let form = plain_form(book, rows, &wanted)?;
+    let mut made = |out: &mut dyn Write, to: &Path| {
+        let written = export_plain(book, rows, (&form, &wanted), &mut Watched(out));
+        written.map_err(|stop| match stop {
+            Stop::Outside(error) => not_written(error, to),
+            stop => wording::stop::in_table(stop, path),
+        })
+    };
+    deliver(options, &mut made, Of { book: path, sheet: &names[rows.sheet], link: "", form: &form })
+}
+
+/// The form that the options say.
+fn own_form(options: &Export) -> Result<PlainForm> {
+    let usual = PlainForm::default();
+    let encoding = match &options.encoding {
+        None => usual.encoding,
+        Some(name) => Encoding::for_label(name).ok_or_else(|| Stop::NoEncoding { name: name.clone() })?,
+    };
+    let fields = match (options.to.as_deref(), &options.delimiter) {
+        (Some("fixed"), Some(_)) => {
+            return Err(Failure::usage("--delimiter: nothing stands between fields at fixed places"));
+        }
+        (Some("fixed"), None) => Fields::Fixed,
+        (_, Some(word)) if word.is_empty() || word.contains(['"', '\r', '\n']) => {
+            return Err(Failure::usage(format!("--delimiter {}: it would not divide fields", quoted(word))));
+        }
+        (_, Some(word)) => Fields::Delimited(delimiter(word)),
+        _ => usual.fields,
+    };
+    Ok(PlainForm {
+        fields,
+        encoding,
+        decimal: options.decimal_char.as_ref().and_then(|c| c.chars().next()).unwrap_or(usual.decimal),
+        line_end: if options.line_end.as_deref() == Some("crlf") { "\r\n".into() } else { usual.line_end },
+        has_heading: options.header.is_none(),
+        wraps_digits: options.wrapped,
+    })
 }
 
 /// The file that is written: a new one, or one that is replaced as was said. The workbook itself never is.
@@ -171,8 +302,11 @@ fn show(options: &Export, receipt: &Receipt<'_>) -> Result<()> {
 }
 
 /// The link that is meant, and where its table is.
-fn linked_table(options: &Export, path: &Path, book: &mut ExistingBook) -> Result<(Kept, Located)> {
+fn linked_table(options: &Export, path: &Path, book: &mut ExistingBook) -> Result<Option<(Kept, Located)>> {
     let (all, _) = links::find(path, book)?;
+    if all.is_empty() {
+        return Ok(None);
+    }
     let all = chosen(path, all, options.link.as_slice())?;
     let mut found = Vec::new();
     for kept in all {
@@ -192,7 +326,8 @@ fn linked_table(options: &Export, path: &Path, book: &mut ExistingBook) -> Resul
     let names: Vec<String> = found.iter().map(|(kept, _)| quoted(&kept.link().name)).collect();
     let mut found = found.into_iter();
     match (found.next(), found.next()) {
-        (Some(one), None) => Ok(one),
+        (Some(one), None) => Ok(Some(one)),
+        (None, _) if options.sheet.is_some() => Ok(None),
         (None, _) => {
             let of = options
                 .sheet

@@ -213,7 +213,7 @@ fn of_book(options: &Tally, read: &Read, name: &str) -> Result<Vec<Tallied>> {
 }
 
 /// How rows of a sheet are called.
-fn shown(names: &[String], rows: &SheetRows) -> String {
+pub(crate) fn shown(names: &[String], rows: &SheetRows) -> String {
     let table = rows.table.as_ref().map(|table| format!(", table {table}")).unwrap_or_default();
     format!("sheet {}{table}", names[rows.sheet])
 }

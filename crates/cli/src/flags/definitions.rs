@@ -126,11 +126,16 @@ pub(crate) struct Tally {
     pub(crate) read: Read,
 }
 
+/// The form of an export.
+const FORM: &str = "A form of its own";
+
 /// Options of `export`.
 #[derive(Debug, Args)]
 #[command(after_help = examples(&[
     ("incola export harbour.xlsx -o calls.csv", "written as its source was: encoding, delimiter, quotes, spellings"),
     ("incola export harbour.xlsx --check", "would the source come back, byte for byte?"),
+    ("incola export ledger.xlsx --sheet dues -o dues.csv", "a sheet without a link: commas, UTF-8, all digits"),
+    ("incola export harbour.xlsx --to fixed -o dues.txt", "another form than the source's"),
 ]))]
 pub(crate) struct Export {
     /// The workbook
@@ -154,6 +159,27 @@ pub(crate) struct Export {
     /// Write it although cells cannot be written as they are in the sheet
     #[arg(long)]
     pub(crate) even_lossy: bool,
+    /// A form of its own instead of the source's; a table without a link is delimited unless this says otherwise
+    #[arg(long, value_name = "delimited|fixed", value_parser = ["delimited", "fixed"], hide_possible_values = true, conflicts_with = "check", help_heading = FORM)]
+    pub(crate) to: Option<String>,
+    /// What stands between fields: one or more characters, or tab, comma, semicolon, pipe and so on [default: comma]
+    #[arg(long, value_name = "X", allow_hyphen_values = true, help_heading = FORM)]
+    pub(crate) delimiter: Option<String>,
+    /// The encoding [default: utf-8]
+    #[arg(long, value_name = "NAME", help_heading = FORM)]
+    pub(crate) encoding: Option<String>,
+    /// The decimal character [default: .]
+    #[arg(long, value_name = "C", value_parser = [".", ","], hide_possible_values = true, help_heading = FORM)]
+    pub(crate) decimal_char: Option<String>,
+    /// What ends a line [default: lf]
+    #[arg(long, value_name = "lf|crlf", value_parser = ["lf", "crlf"], hide_possible_values = true, help_heading = FORM)]
+    pub(crate) line_end: Option<String>,
+    /// Leave the headings out
+    #[arg(long, value_name = "none", value_parser = ["none"], hide_possible_values = true, help_heading = FORM)]
+    pub(crate) header: Option<String>,
+    /// Write texts of digits as ="007", so that programs keep them as text
+    #[arg(long, help_heading = FORM)]
+    pub(crate) wrapped: bool,
     /// Print what was written as JSON, for programs
     #[arg(long)]
     pub(crate) json: bool,

@@ -29,10 +29,10 @@ pub(crate) fn page(receipt: &Receipt<'_>) -> String {
     row(
         "from",
         format!(
-            "{}, sheet {}, link {}",
+            "{}, sheet {}{}",
             line(&receipt.book.display().to_string()),
             line(receipt.sheet),
-            line(receipt.link)
+            if receipt.link.is_empty() { String::new() } else { format!(", link {}", line(receipt.link)) }
         ),
     );
     row("form", words_of(form));
@@ -134,7 +134,8 @@ pub(crate) fn losses(receipt: &Receipt<'_>) -> String {
             out.push(format!("  and {} more", grouped(exported.lost - LISTED as u64)));
         }
     }
-    format!("{}: {}", line(receipt.link), out.join("\n"))
+    let of = if receipt.link.is_empty() { receipt.sheet } else { receipt.link };
+    format!("{}: {}", line(of), out.join("\n"))
 }
 
 fn why(cell: &LostCell) -> String {
@@ -164,7 +165,7 @@ pub(crate) fn json(receipt: &Receipt<'_>) -> String {
     let value = json!({
         "book": receipt.book.display().to_string(),
         "sheet": receipt.sheet,
-        "link": receipt.link,
+        "link": (!receipt.link.is_empty()).then_some(receipt.link),
         "to": receipt.to.map(|to| to.display().to_string()),
         "records": exported.records,
         "empty_rows": exported.empty_rows,

@@ -35,6 +35,8 @@ impl From<Stop> for Failure {
             Stop::FewLines { source, from, lines } => {
                 Self::usage(format!("--lines {from}..: {source} has only {lines} lines"))
             }
+            Stop::NoEncoding { name } => Self::usage(format!("--encoding {name}: there is no such encoding"))
+                .help("for example utf-8, windows-1252, cp850, shift_jis"),
             Stop::TooManyColumns { source, columns } => {
                 Self::protected(format!("{source}: {columns} columns; a worksheet has {MOST_COLUMNS}"))
                     .leaving("nothing was written")
@@ -259,6 +261,7 @@ pub(super) mod tests {
             (2, Stop::NoSuchStart { source: source(), start: 5, starts: vec![1, 9] }),
             (2, Stop::FewLines { source: source(), from: 9, lines: 3 }),
             (4, Stop::TooManyColumns { source: source(), columns: 20_000 }),
+            (2, Stop::NoEncoding { name: "runes".into() }),
             (4, Stop::RecordTooLong { line: Some(3) }),
             (2, Stop::TooManyGroups { column: "Call".into(), most: 100_000 }),
             (3, Stop::RowsLost),

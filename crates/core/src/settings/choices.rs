@@ -134,7 +134,12 @@ fn encoding(name: &str) -> Result<Encoding, BadSetting> {
     })
 }
 
-fn delimiter(word: &str) -> String {
+/// What stands between fields, by its word or as it is; `none`: nothing does.
+///
+/// ```
+/// assert_eq!(incola_core::settings::delimiter("semicolon"), ";");
+/// ```
+pub fn delimiter(word: &str) -> String {
     match word {
         "none" => String::new(),
         "\\t" => "\t".into(),

@@ -12,7 +12,7 @@ pub mod selector;
 mod writer;
 
 pub(crate) use choices::line_starts;
-pub use choices::{LineRange, choices};
+pub use choices::{LineRange, choices, delimiter};
 pub use keys::{KEYS, Key, KeyKind};
 pub use list::{list_text, read_list};
 pub use model::{LineOrWord, Place, Reading};

@@ -1,8 +1,10 @@
-//! A linked table written as text, the way its source was written.
+//! A table written as text: a linked one the way its source was written, any one in a form that is chosen.
 
 mod form;
+mod plain;
 
 pub use form::{SourceForm, observe};
+pub use plain::{Fields, PlainForm, export_plain, plain_form};
 
 use crate::cells::{ColumnWriter, NotSpelled};
 use crate::link::Link;
@@ -10,9 +12,10 @@ use crate::refresh::{Located, columns_of};
 use crate::stop::{LinkStop, Result, Stop};
 use incola_core::encoding::Encoding;
 use incola_core::kind::Kind;
+use incola_core::kind::statistics::Wrap;
 use incola_core::record::{RecordWriter, Unwritable};
 use incola_workbook::number_format::NumberFormat;
-use incola_workbook::{CellContent, CellRef, ExistingBook, Question, Scan, Scanner};
+use incola_workbook::{CellContent, CellRef, ExistingBook, Scan, Scanner};
 use std::io::Write;
 
 /// Cells that are listed.
@@ -78,6 +81,10 @@ struct Plan<'p> {
     columns: Vec<u32>,
     formats: Vec<NumberFormat>,
     strings: Strings,
+    /// Whether texts of digits are wrapped, so that programs keep them as text.
+    wraps_digits: bool,
+    /// Whether the longest value of each field is wanted.
+    measures: bool,
 }
 
 /// The table of strings, one behind the other.
@@ -105,87 +112,118 @@ pub fn export(
     out: &mut impl Write,
 ) -> Result<Exported> {
     let Some(form) = &link.form else { return Err(Stop::link(&link.name, LinkStop::NoForm)) };
-    let plan = plan(book, link, located, form)?;
+    let places = columns_of(link, located)?;
+    let column_of = |name: &str| {
+        let place = link.columns.iter().position(|column| column.name.as_deref() == Some(name))?;
+        Some(located.headings[places[place]].clone())
+    };
+    let found = form.cells.iter().map(|cell| column_of(&cell.name)).collect();
+    let plan = Plan::new(book, form, found)
+        .map_err(|stop| if let Stop::NoEncoding { name } = &stop { no_encoding(link, name) } else { stop })?;
     let tables = book.tables(located.sheet).map_err(Stop::Book)?;
     let has_totals = tables.iter().any(|t| Some(&t.name) == located.table.as_ref() && t.has_totals);
     let (first, last) = (located.range.from.row + 1, located.range.to.row - u32::from(has_totals));
-    let mut exported = Exported {
-        left_out: (form.cells.iter().zip(&plan.fields))
-            .filter(|(cell, field)| field.is_none() && !cell.is_empty)
-            .map(|(cell, _)| cell.name.clone())
-            .collect(),
-        ..Exported::default()
-    };
     // Where rows were added or taken out, nobody knows where the lines among them belong.
-    let is_as_long =
-        located.range.to.row - u32::from(has_totals) == located.range.from.row + form.text.records as u32;
+    let is_as_long = last == located.range.from.row + form.text.records as u32;
     let lines = if is_as_long { &form.text.lines[..] } else { &[] };
-    exported.lines_gone = form.text.among.saturating_sub(lines.len() as u64);
+    let mut exported = write(book, (located.sheet, first, last), &plan, lines, out)?;
+    exported.left_out = (form.cells.iter().zip(&plan.fields))
+        .filter(|(cell, field)| field.is_none() && !cell.is_empty)
+        .map(|(cell, _)| cell.name.clone())
+        .collect();
+    Ok(exported)
+}
+
+/// Writes the rows of a sheet (from 0) from the first one to the last.
+fn write(
+    book: &mut ExistingBook,
+    rows: (usize, u32, u32),
+    plan: &Plan<'_>,
+    lines: &[(u64, String)],
+    out: &mut impl Write,
+) -> Result<Exported> {
+    let form = plan.form;
     let mut writer = Ends { out, form, encoding: plan.encoding, lines, is_open: false, bytes: 0 };
     writer.begin().map_err(outside)?;
-    let mut failed = None;
-    let scan = Scan { columns: &plan.columns, from: first, to: last };
-    let question = Question { columns: plan.columns.clone(), first_row: first, ..Question::default() };
-    let start = || Rows::new(&plan);
-    book.facts_and(located.sheet, &question, &scan, start, |rows: Rows<'_>| {
-        let before = exported.records;
-        exported.records += rows.records;
-        exported.empty_rows += rows.empty;
-        exported.lost += rows.lost;
-        let room = LISTED.saturating_sub(exported.cells.len());
-        exported.cells.extend(rows.cells.iter().take(room).cloned());
-        if failed.is_none() {
-            failed = writer.records(&rows, before).err();
-        }
-    })
-    .map_err(Stop::Book)?;
-    if let Some(error) = failed {
-        return Err(outside(error));
-    }
+    let mut exported =
+        rows_of(book, rows, plan, |rows, before| writer.records(rows, before).map_err(outside))?;
+    exported.lines_gone = form.text.among.saturating_sub(lines.len() as u64);
     exported.bytes = writer.end().map_err(outside)?;
     Ok(exported)
+}
+
+/// Spells the rows of a sheet, block by block; `take` gets each block and the number of records before it.
+fn rows_of(
+    book: &mut ExistingBook,
+    (sheet, from, to): (usize, u32, u32),
+    plan: &Plan<'_>,
+    mut take: impl FnMut(&Rows<'_>, u64) -> Result<()>,
+) -> Result<Exported> {
+    let mut exported = Exported::default();
+    let mut failed = None;
+    let scan = Scan { columns: &plan.columns, from, to };
+    book.scan(
+        sheet,
+        &scan,
+        || Rows::new(plan),
+        |rows: Rows<'_>| {
+            let before = exported.records;
+            exported.records += rows.records;
+            exported.empty_rows += rows.empty;
+            exported.lost += rows.lost;
+            let room = LISTED.saturating_sub(exported.cells.len());
+            exported.cells.extend(rows.cells.iter().take(room).cloned());
+            if failed.is_none() {
+                failed = take(&rows, before).err();
+            }
+        },
+    )
+    .map_err(Stop::Book)?;
+    match failed {
+        Some(stop) => Err(stop),
+        None => Ok(exported),
+    }
 }
 
 fn outside(error: std::io::Error) -> Stop {
     Stop::Outside(Box::new(error))
 }
 
-fn plan<'p>(
-    book: &mut ExistingBook,
-    link: &Link,
-    located: &Located,
-    form: &'p SourceForm,
-) -> Result<Plan<'p>> {
-    let broken = |why: String| Stop::link(&link.name, LinkStop::Broken { why });
-    let encoding = Encoding::for_label(&form.text.encoding)
-        .ok_or_else(|| broken(format!("there is no encoding {}", form.text.encoding)))?;
-    let places = columns_of(link, located)?;
-    let column_of = |name: &str| {
-        let place = link.columns.iter().position(|column| column.name.as_deref() == Some(name))?;
-        Some(located.headings[places[place]].clone())
-    };
-    let found: Vec<Option<(u32, String)>> = form.cells.iter().map(|cell| column_of(&cell.name)).collect();
-    let mut columns: Vec<u32> = found.iter().flatten().map(|(column, _)| *column).collect();
-    columns.sort_unstable();
-    columns.dedup();
-    let from_1904 = book.is_1904();
-    let fields = form.cells.iter().zip(&found).map(|(cell, found)| {
-        let (column, _) = found.as_ref()?;
-        let kind = Kind::from_word(&cell.kind).unwrap_or(Kind::Text);
-        Some((ColumnWriter::of_form(cell, from_1904), kind, columns.binary_search(column).ok()?))
-    });
-    let fields: Vec<_> = fields.collect();
-    let headings = found.into_iter().map(|found| found.map(|(_, heading)| heading).unwrap_or_default());
-    let headings: Vec<String> = headings.collect();
-    let formats = book.number_formats().map_err(Stop::Book)?;
-    let mut strings = Strings::default();
-    book.shared_strings(|text| {
-        strings.text.extend_from_slice(text.as_bytes());
-        strings.ends.push(strings.text.len());
-    })
-    .map_err(Stop::Book)?;
-    let formats = formats.iter().map(|code| NumberFormat::new(code)).collect();
-    Ok(Plan { form, encoding, fields, headings, columns, formats, strings })
+fn no_encoding(link: &Link, name: &str) -> Stop {
+    Stop::link(&link.name, LinkStop::Broken { why: format!("there is no encoding {name}") })
+}
+
+impl<'p> Plan<'p> {
+    /// What is written of the columns that were `found`: for each field of the form the column of the sheet, from 1, and its heading.
+    ///
+    /// # Errors
+    /// [`Stop::Book`] if the workbook cannot be read; [`Stop::NoEncoding`].
+    fn new(book: &mut ExistingBook, form: &'p SourceForm, found: Vec<Option<(u32, String)>>) -> Result<Self> {
+        let name = &form.text.encoding;
+        let encoding = Encoding::for_label(name).ok_or_else(|| Stop::NoEncoding { name: name.clone() })?;
+        let mut columns: Vec<u32> = found.iter().flatten().map(|(column, _)| *column).collect();
+        columns.sort_unstable();
+        columns.dedup();
+        let from_1904 = book.is_1904();
+        let fields = form.cells.iter().zip(&found).map(|(cell, found)| {
+            let (column, _) = found.as_ref()?;
+            let kind = Kind::from_word(&cell.kind).unwrap_or(Kind::Text);
+            Some((ColumnWriter::of_form(cell, from_1904), kind, columns.binary_search(column).ok()?))
+        });
+        let fields: Vec<_> = fields.collect();
+        let headings = found.into_iter().map(|found| found.map(|(_, heading)| heading).unwrap_or_default());
+        let headings: Vec<String> = headings.collect();
+        let formats = book.number_formats().map_err(Stop::Book)?;
+        let mut strings = Strings::default();
+        book.shared_strings(|text| {
+            strings.text.extend_from_slice(text.as_bytes());
+            strings.ends.push(strings.text.len());
+        })
+        .map_err(Stop::Book)?;
+        let formats = formats.iter().map(|code| NumberFormat::new(code)).collect();
+        let (wraps_digits, measures) = (false, false);
+        Ok(Self { form, encoding, fields, headings, columns, formats, strings, wraps_digits, measures })
+    }
 }
 
 /// Records as they are written, with what is before and after them. The end of a line waits for what follows.
@@ -272,6 +310,8 @@ struct Rows<'p> {
     fields: Vec<String>,
     spelled: Vec<u8>,
     line: Vec<u8>,
+    /// Characters of the longest value of each field, if they are wanted.
+    longest: Vec<usize>,
 }
 
 impl<'p> Rows<'p> {
@@ -288,6 +328,7 @@ impl<'p> Rows<'p> {
             fields: vec![String::new(); plan.fields.len()],
             spelled: Vec::new(),
             line: Vec::new(),
+            longest: vec![0; if plan.measures { plan.fields.len() } else { 0 }],
         }
     }
 
@@ -325,7 +366,15 @@ impl Scanner for Rows<'_> {
             self.spelled.clear();
             let spelled =
                 writer.spell(&cells[*place], *kind, format, |n| plan.strings.get(n), &mut self.spelled);
+            let is_text = matches!(cells[*place], CellContent::Text(_) | CellContent::Shared(_));
+            if plan.wraps_digits && is_text && are_digits(&self.spelled) {
+                let digits = std::mem::take(&mut self.spelled);
+                Wrap::Formula.restore(&digits, &mut self.spelled);
+            }
             text.push_str(&String::from_utf8_lossy(&self.spelled));
+            if let Some(longest) = self.longest.get_mut(n) {
+                *longest = (*longest).max(text.chars().count());
+            }
             match spelled {
                 Ok(()) => {}
                 Err(NotSpelled::Formula) => self.lose(number, n, Lost::Formula),
@@ -355,6 +404,12 @@ impl Scanner for Rows<'_> {
         }
         self.fields = fields;
     }
+}
+
+/// Whether a text would be taken for a number.
+fn are_digits(text: &[u8]) -> bool {
+    text.iter().any(u8::is_ascii_digit)
+        && text.iter().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b',' | b'-' | b'+' | b'E' | b'e'))
 }
 
 impl Rows<'_> {
