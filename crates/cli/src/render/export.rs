@@ -6,7 +6,7 @@ use super::text::{counted, grouped};
 use crate::commands::export::{Compared, Receipt};
 use incola_core::layout::{delimiter_word, names_total};
 use incola_core::record::Quotes;
-use incola_engine::export::{Lost, LostCell};
+use incola_engine::export::{Lost, LostCell, TotalChange};
 use serde_json::json;
 
 /// Cells that are listed.
@@ -41,8 +41,20 @@ pub(crate) fn page(receipt: &Receipt<'_>) -> String {
         n => format!("; {} left out", counted(n, "empty row is", "empty rows are")),
     };
     row("records", format!("{}{empty}", grouped(exported.records)));
-    if form.text.after.lines().any(|line| names_total(&first_words(line))) {
-        row("total", "the one below the records is written as it was, and not computed again".into());
+    for total in &exported.totals {
+        let TotalChange { column, from, to } = total;
+        row(
+            "total",
+            format!(
+                "{} below the records, computed again: {} \u{2192} {}",
+                line(column),
+                line(from),
+                line(to)
+            ),
+        );
+    }
+    if exported.totals.is_empty() && form.text.after.lines().any(|line| names_total(&first_words(line))) {
+        row("total", "the one below the records is written as it was".into());
     }
     if exported.lines_gone > 0 {
         row(
@@ -156,6 +168,9 @@ pub(crate) fn json(receipt: &Receipt<'_>) -> String {
         .iter()
         .map(|cell| json!({ "cell": cell.at.to_string(), "column": cell.heading, "why": why(cell) }))
         .collect();
+    let totals: Vec<_> = (exported.totals.iter())
+        .map(|total| json!({ "column": total.column, "from": total.from, "to": total.to }))
+        .collect();
     let compared = receipt.compared.as_ref().map(|compared| match compared {
         Compared::Same => json!({ "same": true }),
         Compared::Differs { line, byte, source, export } => {
@@ -174,6 +189,7 @@ pub(crate) fn json(receipt: &Receipt<'_>) -> String {
         "lost": exported.lost,
         "lost_cells": cells,
         "columns_left_out": exported.left_out,
+        "totals_computed_again": totals,
         "source": compared,
     });
     format!("{value:#}\n")

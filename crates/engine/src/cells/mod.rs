@@ -3,8 +3,10 @@
 mod date_code;
 mod number_code;
 mod spell;
+mod units;
 
 pub use spell::{CellForm, NotSpelled};
+pub(crate) use units::units;
 
 use date_code::{date_code, date_locale};
 use incola_core::kind::statistics::{Wrap, trim, unwrap};

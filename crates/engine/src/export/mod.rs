@@ -2,11 +2,13 @@
 
 mod form;
 mod plain;
+mod totals;
 
 pub use form::{SourceForm, observe};
 pub use plain::{Fields, PlainForm, export_plain, plain_form};
+pub use totals::TotalChange;
 
-use crate::cells::{ColumnWriter, NotSpelled};
+use crate::cells::{CellForm, ColumnWriter, NotSpelled, units};
 use crate::link::Link;
 use crate::refresh::{Located, columns_of};
 use crate::stop::{LinkStop, Result, Stop};
@@ -69,6 +71,8 @@ pub struct Exported {
     pub cells: Vec<LostCell>,
     /// Columns of the source that are not in the sheet: their fields are empty.
     pub left_out: Vec<String>,
+    /// Totals below the records that were computed again.
+    pub totals: Vec<TotalChange>,
 }
 
 /// What is written: the form of a link, and where its table is.
@@ -85,6 +89,8 @@ struct Plan<'p> {
     wraps_digits: bool,
     /// Whether the longest value of each field is wanted.
     measures: bool,
+    /// By field: what its numbers added up to when they were read, where that is known and something stands below the records.
+    sums: Vec<Option<i128>>,
 }
 
 /// The table of strings, one behind the other.
@@ -118,8 +124,15 @@ pub fn export(
         Some(located.headings[places[place]].clone())
     };
     let found = form.cells.iter().map(|cell| column_of(&cell.name)).collect();
-    let plan = Plan::new(book, form, found)
+    let mut plan = Plan::new(book, form, found)
         .map_err(|stop| if let Stop::NoEncoding { name } = &stop { no_encoding(link, name) } else { stop })?;
+    if !form.text.after.is_empty() {
+        let sum_of = |cell: &CellForm| {
+            let column = link.columns.iter().find(|column| column.name.as_ref() == Some(&cell.name))?;
+            totals::adds_up(cell).then(|| units(column.sum.as_ref()?.as_bytes())).flatten()
+        };
+        plan.sums = form.cells.iter().map(sum_of).collect();
+    }
     let tables = book.tables(located.sheet).map_err(Stop::Book)?;
     let has_totals = tables.iter().any(|t| Some(&t.name) == located.table.as_ref() && t.has_totals);
     let (first, last) = (located.range.from.row + 1, located.range.to.row - u32::from(has_totals));
@@ -144,11 +157,20 @@ fn write(
 ) -> Result<Exported> {
     let form = plan.form;
     let mut writer = Ends { out, form, encoding: plan.encoding, lines, is_open: false, bytes: 0 };
+    let mut sums: Vec<Option<i128>> = plan.sums.iter().map(|sum| sum.map(|_| 0)).collect();
     writer.begin().map_err(outside)?;
-    let mut exported =
-        rows_of(book, rows, plan, |rows, before| writer.records(rows, before).map_err(outside))?;
+    let mut exported = rows_of(book, rows, plan, |rows, before| {
+        for (all, more) in sums.iter_mut().zip(&rows.sums) {
+            *all = all.zip(*more).and_then(|(all, more)| all.checked_add(more));
+        }
+        writer.records(rows, before).map_err(outside)
+    })?;
     exported.lines_gone = form.text.among.saturating_sub(lines.len() as u64);
-    exported.bytes = writer.end().map_err(outside)?;
+    let both: Vec<Option<(i128, i128)>> =
+        plan.sums.iter().zip(sums).map(|(then, now)| then.zip(now)).collect();
+    let (after, totals) = totals::again(form, &both);
+    exported.totals = totals;
+    exported.bytes = writer.end(&after).map_err(outside)?;
     Ok(exported)
 }
 
@@ -221,8 +243,18 @@ impl<'p> Plan<'p> {
         })
         .map_err(Stop::Book)?;
         let formats = formats.iter().map(|code| NumberFormat::new(code)).collect();
-        let (wraps_digits, measures) = (false, false);
-        Ok(Self { form, encoding, fields, headings, columns, formats, strings, wraps_digits, measures })
+        Ok(Self {
+            form,
+            encoding,
+            fields,
+            headings,
+            columns,
+            formats,
+            strings,
+            wraps_digits: false,
+            measures: false,
+            sums: Vec::new(),
+        })
     }
 }
 
@@ -281,16 +313,17 @@ impl<W: Write> Ends<'_, W> {
         self.put(&rows.text[from..rows.text.len() - end.len()])
     }
 
-    fn end(mut self) -> std::io::Result<u64> {
+    /// Writes what is below the records.
+    fn end(mut self, after: &str) -> std::io::Result<u64> {
         let text = &self.form.text;
         for (_, line) in self.lines.iter().filter(|(record, _)| *record >= text.records) {
             self.encoded(&text.line_end)?;
             self.encoded(line)?;
         }
-        if self.is_open && (text.ends_last_line || !text.after.is_empty()) {
+        if self.is_open && (text.ends_last_line || !after.is_empty()) {
             self.encoded(&text.line_end)?;
         }
-        self.encoded(&text.after)?;
+        self.encoded(after)?;
         self.out.flush()?;
         Ok(self.bytes)
     }
@@ -312,6 +345,8 @@ struct Rows<'p> {
     line: Vec<u8>,
     /// Characters of the longest value of each field, if they are wanted.
     longest: Vec<usize>,
+    /// By field: what its numbers add up to, if that is wanted, in units of 10^-15.
+    sums: Vec<Option<i128>>,
 }
 
 impl<'p> Rows<'p> {
@@ -329,6 +364,7 @@ impl<'p> Rows<'p> {
             spelled: Vec::new(),
             line: Vec::new(),
             longest: vec![0; if plan.measures { plan.fields.len() } else { 0 }],
+            sums: plan.sums.iter().map(|sum| sum.map(|_| 0)).collect(),
         }
     }
 
@@ -372,6 +408,9 @@ impl Scanner for Rows<'_> {
                 Wrap::Formula.restore(&digits, &mut self.spelled);
             }
             text.push_str(&String::from_utf8_lossy(&self.spelled));
+            if let (Some(sum), CellContent::Number(digits)) = (self.sums.get_mut(n), &cells[*place]) {
+                *sum = sum.zip(units(digits)).and_then(|(sum, units)| sum.checked_add(units));
+            }
             if let Some(longest) = self.longest.get_mut(n) {
                 *longest = (*longest).max(text.chars().count());
             }

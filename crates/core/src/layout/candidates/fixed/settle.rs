@@ -129,11 +129,11 @@ fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Opti
         return to + indent;
     }
     // Where all numbers are equally long, a longer one would grow to the left; dates are never longer.
-    if dates < all && indent == 0 && indented == all && ended == all && digits == all && all > 1 {
-        return from;
-    }
+    let may_grow = dates < all && indent == 0 && indented == all && ended == all && digits == all && all > 1;
     let begun = firsts.iter().find(|f| f.0 == 0).map_or(0, |f| f.1);
-    let mut place = if begun > ended || (begun * 10 >= all * 6 && ended * 10 < all * 9) {
+    let mut place = if may_grow {
+        from
+    } else if begun > ended || (begun * 10 >= all * 6 && ended * 10 < all * 9) {
         to
     } else if ended > begun {
         from
@@ -148,7 +148,7 @@ fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Opti
             } else if end <= to {
                 place = end;
             }
-        } else if begun == ended && (from..to).contains(&begin) {
+        } else if !may_grow && begun == ended && (from..to).contains(&begin) {
             place = begin;
         }
     }
