@@ -74,6 +74,8 @@ pub(crate) struct SheetReceipt {
     pub(crate) docket: Option<String>,
     /// What makes a record the same record, if the table is linked; nothing in it: all that records hold.
     pub(crate) link: Option<Vec<String>>,
+    /// Whether `export` can write the text again as it was; `None`: there is no link.
+    pub(crate) comes_back: Option<bool>,
     pub(crate) sources: Vec<SourceReceipt>,
     pub(crate) columns: Vec<ColumnReceipt>,
     pub(crate) notices: Vec<Notice>,
@@ -132,6 +134,7 @@ impl SheetReceipt {
             table,
             docket: None,
             link: None,
+            comes_back: None,
             placed: None,
             replaced: None,
             along: Vec::new(),

@@ -223,10 +223,14 @@ fn own_form(options: &Export) -> Result<PlainForm> {
             return Err(Failure::usage("--delimiter: nothing stands between fields at fixed places"));
         }
         (Some("fixed"), None) => Fields::Fixed,
-        (_, Some(word)) if word.is_empty() || word.contains(['"', '\r', '\n']) => {
-            return Err(Failure::usage(format!("--delimiter {}: it would not divide fields", quoted(word))));
+        (_, Some(word)) => {
+            let own = delimiter(word);
+            if own.is_empty() || own.contains(['"', '\r', '\n']) {
+                let what = format!("--delimiter {}: it would not divide fields", quoted(word));
+                return Err(Failure::usage(what));
+            }
+            Fields::Delimited(own)
         }
-        (_, Some(word)) => Fields::Delimited(delimiter(word)),
         _ => usual.fields,
     };
     Ok(PlainForm {

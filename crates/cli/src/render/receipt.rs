@@ -203,6 +203,12 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
         let key = if key.is_empty() { "what they hold".to_owned() } else { line(&key.join(", ")) };
         rows.push(("linked", format!("rows are matched by {key}; update with incola refresh")));
     }
+    if sheet.comes_back == Some(false) {
+        rows.push((
+            "way back",
+            "export cannot write this text as it was, only its rows: --to delimited".to_owned(),
+        ));
+    }
     let label = rows.iter().map(|(l, _)| width(l)).max().unwrap_or(0);
     let mut out = String::new();
     for (name, value) in rows {

@@ -32,6 +32,8 @@ struct SheetJson {
     docket: Option<String>,
     /// If the table is linked to its source: the columns of the key.
     link: Option<Vec<String>>,
+    /// If it is linked: whether `export` can write the text again as it was.
+    comes_back: Option<bool>,
     sources: Vec<SourceJson>,
     rows: u64,
     cells: u64,
@@ -122,6 +124,7 @@ fn sheet(sheet: &SheetReceipt) -> SheetJson {
             .collect(),
         docket: sheet.docket.clone(),
         link: sheet.link.clone(),
+        comes_back: sheet.comes_back,
         sources: sheet
             .sources
             .iter()

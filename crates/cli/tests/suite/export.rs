@@ -177,10 +177,27 @@ fn slips_are_told_and_nothing_is_written() {
     folder.run("import plain.csv --into book.xlsx").expect(0);
     folder.write_old("there.txt", "kept");
     for (words, status, said) in [
-        ("export plain.xlsx -o out.txt", 2, "it has no linked table"),
+        ("export plain.xlsx --check", 2, "the table has no link, so there is no source to compare with"),
+        (
+            "export book.xlsx --sheet in --encoding cp850 -o out.txt",
+            2,
+            "--encoding: a linked table is written as its source was",
+        ),
+        (
+            "export book.xlsx --to delimited -o out.txt",
+            2,
+            "there are several tables: sheet in, table in; sheet plain, table plain",
+        ),
+        ("export plain.xlsx --delimiter none -o out.txt", 2, "it would not divide fields"),
+        (
+            "export plain.xlsx --to fixed --delimiter , -o out.txt",
+            2,
+            "nothing stands between fields at fixed places",
+        ),
+        ("export plain.xlsx --encoding runes -o out.txt", 2, "there is no such encoding"),
         ("export book.xlsx -o out.txt", 2, "it has several linked tables"),
         ("export book.xlsx nowhere -o out.txt", 2, "it has no link nowhere"),
-        ("export book.xlsx --sheet nowhere -o out.txt", 2, "it has no linked table in sheet"),
+        ("export book.xlsx --sheet nowhere -o out.txt", 2, "book.xlsx has no such sheet"),
         ("export book.xlsx --sheet in", 2, "export needs a file to write: -o FILE"),
         ("export book.xlsx --sheet in -o there.txt", 4, "the file is there already"),
         ("export book.xlsx --sheet in -o book.xlsx --overwrite", 2, "book.xlsx: this is the workbook"),
@@ -219,14 +236,71 @@ fn slips_are_told_and_nothing_is_written() {
 }
 
 #[test]
-fn a_total_that_may_be_old_is_told() {
+fn totals_below_the_records_are_computed_again() {
     let text: String = (1..20).map(|n| format!("C{n};{n},50\n")).collect();
-    for (end, is_told) in [("Total;199,50\n", true), ("", false)] {
-        let folder = Folder::new().with("in.txt", format!("Call;Dues\n{text}{end}"));
-        folder.run("import in.txt --into book.xlsx --no-questions");
-        let run = folder.run("export book.xlsx -o out.txt").expect(0);
-        assert_eq!(run.out.contains("not computed again"), is_told, "{}", run.out);
+    let folder = Folder::new().with("in.txt", format!("Call;Dues\n{text}Total;199,50\n"));
+    folder.run("import in.txt --into book.xlsx --no-questions");
+    let run = folder.run("export book.xlsx --check").expect(0);
+    assert!(run.out.contains("total      the one below the records is written as it was"), "{}", run.out);
+    let (status, out, _) = exported(&folder, "<v>1.5</v>", "<v>1001.5</v>", "");
+    assert_eq!((status, out.lines().last()), (0, Some("Total;1199,50")));
+    let run = folder.run("export book.xlsx -o out.txt").expect(0);
+    let said = "total      Dues below the records, computed again: 199,50 \u{2192} 1199,50";
+    assert!(run.out.contains(said), "{}", run.out);
+    let json = folder.run("export book.xlsx -o out.txt --overwrite --json").expect(0);
+    let json: serde_json::Value = serde_json::from_str(&json.out).unwrap();
+    assert_eq!(json["totals_computed_again"][0]["to"], "1199,50");
+    // A total that was wrong before stays as it is: nobody knows what it is of.
+    let folder = Folder::new().with("in.txt", format!("Call;Dues\n{text}Total;199,40\n"));
+    folder.run("import in.txt --into book.xlsx --no-questions");
+    let (_, out, _) = exported(&folder, "<v>1.5</v>", "<v>1001.5</v>", "");
+    assert_eq!(out.lines().last(), Some("Total;199,40"));
+}
+
+#[test]
+fn a_sheet_is_written_in_a_form_of_its_own() {
+    let text = "Call,Berth,Dues,Day,Cargo\nC1,007,1234.50,2031-03-01,\"fish, chilled\"\nC2,012,3.00,2031-03-02,\"\"\"x\"\"\"\nC33,031,-8.25,2031-03-03,\n";
+    let folder = Folder::new().with("in.csv", text);
+    folder.run("import in.csv --into book.xlsx --no-link --totals").expect(0);
+    for (options, expected) in [
+        (
+            "",
+            "Call,Berth,Dues,Day,Cargo\nC1,007,1234.5,2031-03-01,\"fish, chilled\"\nC2,012,3,2031-03-02,\"\"\"x\"\"\"\nC33,031,-8.25,2031-03-03,\n",
+        ),
+        (
+            "--delimiter semicolon --decimal-char , --header none --line-end crlf",
+            "C1;007;1234,5;2031-03-01;fish, chilled\r\nC2;012;3;2031-03-02;\"\"\"x\"\"\"\r\nC33;031;-8,25;2031-03-03;\r\n",
+        ),
+        (
+            "--wrapped --delimiter tab --header none",
+            "C1\t\"=\"\"007\"\"\"\t1234.5\t2031-03-01\tfish, chilled\nC2\t\"=\"\"012\"\"\"\t3\t2031-03-02\t\"\"\"x\"\"\"\nC33\t\"=\"\"031\"\"\"\t-8.25\t2031-03-03\t\n",
+        ),
+        (
+            "--to fixed",
+            "Call Berth   Dues Day        Cargo\nC1   007   1234.5 2031-03-01 fish, chilled\nC2   012        3 2031-03-02 \"x\"\nC33  031    -8.25 2031-03-03\n",
+        ),
+    ] {
+        let run = folder.run(&format!("export book.xlsx {options} -o -")).expect(0);
+        assert_eq!(run.out, expected, "{options}");
     }
+    // Packed where the name says so; what an encoding lacks stops as ever.
+    folder.run("export book.xlsx -o out.csv.gz").expect(0);
+    let packed = std::fs::File::open(folder.path("out.csv.gz")).unwrap();
+    let mut text = String::new();
+    std::io::Read::read_to_string(&mut flate2::read::GzDecoder::new(packed), &mut text).unwrap();
+    assert!(text.starts_with("Call,Berth") && text.ends_with("2031-03-03,\n"), "{text}");
+    folder.change_part("book.xlsx", SHEET, |xml| xml.replace("<t>C1</t>", "<t>C\u{2192}</t>"));
+    let run = folder.run("export book.xlsx --encoding windows-1252 -o out.csv").expect(4);
+    assert!(run.err.contains("A2 \u{201c}Call\u{201d}: the encoding lacks"), "{}", run.err);
+    // A linked table that has no way back has this one, and the import says so.
+    let folder = Folder::new()
+        .with("labels.txt", "Call: C1\nBerth: 007\n\nCall: C2\nBerth: 012\n\nCall: C3\nBerth: 031\n");
+    let run = folder.run("import labels.txt --into book.xlsx --no-questions");
+    assert!(run.out.contains("way back      export cannot write this text as it was"), "{}", run.out);
+    let run = folder.run("export book.xlsx -o out.csv").expect(4);
+    assert!(run.err.contains("--to delimited"), "{}", run.err);
+    let run = folder.run("export book.xlsx --to delimited -o -").expect(0);
+    assert_eq!(run.out, "Call,Berth\nC1,007\nC2,012\nC3,031\n");
 }
 
 #[test]

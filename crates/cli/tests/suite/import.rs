@@ -18,6 +18,7 @@ fn values_are_kept_and_numbers_and_dates_are_real() {
       source        calls.csv, 277 bytes, 3 records
       rows          3
       kept exactly  all 19 cells: read back from the sheet and identical to the file
+      checked       3 rows, 19 cells and 1 sum, read again from the finished workbook
       linked        rows are matched by Call no; update with incola refresh
 
       column       kind                            cells  empty      sum

@@ -203,3 +203,18 @@ fn rules_under_a_column_do_not_go_on_with_the_record_above() {
     let layout = layout_of(&text);
     assert_eq!(layout.dialect.value.division.lines_per_record(), 1, "{:?}", layout.dialect.value);
 }
+
+#[test]
+fn names_set_off_by_one_blank_are_not_cut() {
+    let text = format!(
+        "Call no Declaration   Ship\n{}",
+        lines(30, |i, r| format!(
+            "{:06}  {:011}   {}",
+            117 + i,
+            r % 900_000_000,
+            ["Tern", "Heron"][(r % 2) as usize]
+        ))
+    );
+    let layout = layout_of(&text);
+    assert_eq!(layout.names, ["Call no", "Declaration", "Ship"]);
+}

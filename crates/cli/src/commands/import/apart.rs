@@ -123,5 +123,6 @@ fn new_sheet(
     receipt.docket.clone_from(&shape.docket);
     receipt.along.extend(totals_told(&sheet, columns));
     receipt.link = opened.key_of_last(name);
+    receipt.comes_back = opened.comes_back(name);
     Ok(receipt)
 }

@@ -81,6 +81,12 @@ impl Opened {
         Some(last.link.table.key.clone())
     }
 
+    /// Whether the text of the link that was made last, if it is one of that sheet, can be written again.
+    pub(super) fn comes_back(&self, sheet: &str) -> Option<bool> {
+        let last = self.links.last().filter(|new| new.link.table.sheet == sheet)?;
+        Some(last.link.form.is_some())
+    }
+
     /// The workbook that is there.
     pub(super) fn existing(&mut self) -> Option<&mut ExistingBook> {
         match &mut self.writer {

@@ -88,11 +88,12 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
             written
         }
     };
-    let link = opened.key_of_last(&name);
+    let (link, comes_back) = (opened.key_of_last(&name), opened.comes_back(&name));
     let totals = totals_told(&sheet, columns);
     let mut sheet = SheetReceipt::new(&sources, columns, name, table, written);
     sheet.along.extend(totals);
     sheet.link = link;
+    sheet.comes_back = comes_back;
     sheet.docket.clone_from(&shape.docket);
     finish(&options.typed, &to.path, opened, &styles, vec![sheet])
 }
