@@ -447,7 +447,7 @@ fn bring_in(
     for (kept, rows, range) in &links {
         link::write(&mut writer, kept.link(), rows, *range, Some(&kept.stored))?;
     }
-    let mut done = Vec::new();
+    let (mut done, mut written) = (Vec::new(), Vec::new());
     let mut styles = incola_workbook::Styles::new();
     for Ready { kept, reopened, compared, records } in ready {
         reopened.check_still()?;
@@ -464,10 +464,17 @@ fn bring_in(
         styles.clone_from(&applied.styles);
         report.outcome = Outcome::Refreshed;
         (report.cells_written, report.cells_exact) = applied.cells;
-        outcome.reports.push(report);
         done.push((kept, reopened, applied, stamps));
+        written.push((compared, report));
     }
-    let target = writer.finish(&styles, "", &state::now()).map_err(|e| wording::stop::not_written(&e))?;
+    let mut target = writer.finish(&styles, "", &state::now()).map_err(|e| wording::stop::not_written(&e))?;
+    crate::interrupt::check()?;
+    let mut finished = target.read_again()?;
+    for ((compared, mut report), (_, _, applied, _)) in written.into_iter().zip(&done) {
+        report.rows_checked = refresh::check(&mut finished, applied, &compared)
+            .map_err(|stop| wording::stop::in_table(stop, path))?;
+        outcome.reports.push(report);
+    }
     crate::interrupt::check()?;
     target.commit()?;
     for (kept, rows, _) in &links {

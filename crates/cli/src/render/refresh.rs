@@ -204,6 +204,14 @@ fn link_page(report: &Report, tells_all: bool) -> String {
         };
         say("kept exactly", kept);
     }
+    if report.rows_checked > 0 {
+        let rows = counted(
+            report.rows_checked,
+            "row that says what its record says",
+            "rows that say what their records say",
+        );
+        say("checked", format!("{rows}, read again from the finished workbook"));
+    }
     let label = rows.iter().map(|(l, _)| width(l)).max().unwrap_or(0);
     let mut out = String::new();
     for (name, value) in rows {

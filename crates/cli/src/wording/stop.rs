@@ -99,11 +99,16 @@ fn not_as_written(sheet: &str, why: &NotAsWritten) -> Failure {
         NotAsWritten::Values => "it has as many cells, but not the same values".to_owned(),
         NotAsWritten::Damaged(error) => format!("it cannot be read: {error}"),
     };
-    Failure::protected(format!(
+    faulty(Failure::protected(format!(
         "sheet \u{201c}{sheet}\u{201d}, read again from the finished workbook: {what}"
-    ))
-    .leaving("the workbook was not put in its place")
-    .help("disk or memory may be faulty: try again, and on another disk")
+    )))
+}
+
+/// What is left, and what to do, where a finished workbook is not what was written.
+pub(crate) fn faulty(failure: Failure) -> Failure {
+    failure
+        .leaving("the workbook was not put in its place")
+        .help("disk or memory may be faulty: try again, and on another disk")
 }
 
 fn not_text(source: &str, why: NotText) -> Failure {

@@ -28,6 +28,8 @@ pub struct Compared {
     pub(super) gone: Vec<u32>,
     /// Records that come, in order.
     pub(super) added: Vec<u32>,
+    /// Rows that say what their records say, in every cell.
+    pub(super) alike: u64,
     pub(super) picked: RowStore,
     /// The fingerprints that the link will have.
     pub(super) imported: Vec<u64>,
@@ -134,6 +136,7 @@ pub fn compare(
         alignment.mark_lone(&sides.seen.keys, |key| base.print_of(key));
     }
     keep_remarks(&mut alignment, sides.seen);
+    let alike = alignment.fates.iter().filter(|fate| matches!(fate, Fate::Same(_))).count() as u64;
     let known = (&base, is_by_common);
     let decided = decide(&alignment, &mut sides, known, wishes, &key, (&mut report, &mut told));
     report.changes = told.changes;
@@ -166,6 +169,7 @@ pub fn compare(
         work: decided.work,
         gone: decided.gone,
         added: decided.added,
+        alike,
         picked,
         imported: now,
         columns,

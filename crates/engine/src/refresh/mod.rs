@@ -10,6 +10,7 @@
 mod apply;
 mod base;
 mod changes;
+mod check;
 mod compare;
 mod decide;
 mod decisions;
@@ -20,6 +21,7 @@ mod source_now;
 
 pub use apply::{Applied, apply};
 pub use base::Before;
+pub use check::check;
 pub use compare::{Compared, Comparison, compare};
 pub use decisions::{ConflictMark, Decisions};
 pub(crate) use sheet_side::columns_of;

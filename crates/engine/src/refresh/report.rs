@@ -71,6 +71,8 @@ pub struct Report {
     pub cells_written: u64,
     /// Those that give back their field.
     pub cells_exact: u64,
+    /// Rows that say what their records say, read again from the finished workbook.
+    pub rows_checked: u64,
     /// The first few of what changed, or all of it.
     pub changes: Vec<Change>,
     /// What is broken in the source where it was not before, and was accepted: someone should look.

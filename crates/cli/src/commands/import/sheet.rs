@@ -18,8 +18,8 @@ use incola_engine::import::NewSheet;
 use incola_engine::import::{Slot, Written, check};
 use incola_engine::link;
 use incola_engine::place::OwnNames;
-use incola_engine::stop::{NotAsWritten, Stop};
-use incola_workbook::{BookWriter, CellRef, ExistingBook, Range, StyleId, Styles, TotalOf};
+use incola_engine::stop::Stop;
+use incola_workbook::{BookWriter, CellRef, Range, StyleId, Styles, TotalOf};
 use std::path::Path;
 
 /// Fails if a place was stated for a sheet that is yet to be made: a new one begins at A1.
@@ -174,11 +174,7 @@ pub(super) fn finish(
 /// Reads the rows of the finished workbook again, before it is put in its place.
 fn read_again(target: &mut Target, sheets: &mut [SheetReceipt]) -> Result<()> {
     crate::interrupt::check()?;
-    let file = target.read_again()?;
-    let mut book = ExistingBook::open(Box::new(file)).map_err(|error| {
-        let why = NotAsWritten::Damaged(error.to_string());
-        Stop::NotAsWritten { sheet: sheets.first().map(|s| s.sheet.clone()).unwrap_or_default(), why }
-    })?;
+    let mut book = target.read_again()?;
     let names = book.sheet_names();
     for receipt in sheets {
         if let Some(n) = names.iter().position(|name| *name == receipt.sheet) {

@@ -4,6 +4,8 @@ mod attributes;
 
 use crate::failure::{Failure, Result};
 use crate::io::identity::Identity;
+use crate::wording;
+use incola_workbook::ExistingBook;
 use std::io::{self, BufWriter, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use tempfile::NamedTempFile;
@@ -83,12 +85,16 @@ impl Target {
         Ok(Self { path: path.to_owned(), file, after, stood: None, not_kept: Vec::new() })
     }
 
-    /// The complete file, to be read again before it is put in its place.
-    pub(crate) fn read_again(&mut self) -> Result<std::fs::File> {
+    /// The complete workbook, read again before it is put in its place.
+    pub(crate) fn read_again(&mut self) -> Result<ExistingBook> {
         let path = self.path.clone();
         let failed = |error: &io::Error| Failure::io(&path, "read it again", error).leaving(untouched(&path));
         self.file.flush().map_err(|error| failed(&error))?;
-        self.file.get_ref().as_file().try_clone().map_err(|error| failed(&error))
+        let file = self.file.get_ref().as_file().try_clone().map_err(|error| failed(&error))?;
+        ExistingBook::open(Box::new(file)).map_err(|error| {
+            let what = format!("{}, read again when it was finished: {error}", path.display());
+            wording::stop::faulty(Failure::protected(what))
+        })
     }
 
     /// Puts the complete file in its place.
