@@ -177,10 +177,7 @@ fn cell(column: &Column, row: u64) -> String {
 
 /// The smallest and the largest number, or the first and the last moment, with their lines.
 fn ends(column: &Column, own: &ColumnTally, is_sheet: bool) -> Option<Vec<String>> {
-    let at = |number: u64| match is_sheet {
-        true => cell(column, number),
-        false => grouped(number),
-    };
+    let at = |number: u64| if is_sheet { cell(column, number) } else { grouped(number) };
     let decimals = own.figures.as_deref().map_or(0, |f| f.decimals);
     let marks = column.marks;
     let number = |place: &Place<i128>| [marks.spell(&units_text(place.key, decimals)), at(place.line)];
@@ -210,10 +207,7 @@ fn notes(column: &Column, own: &ColumnTally, is_sheet: bool) -> Vec<String> {
     if let (Some(short), Some(long)) = (&own.shortest, &own.longest)
         && short.key != long.key
     {
-        let at = |number: u64| match is_sheet {
-            true => cell(column, number),
-            false => format!("line {number}"),
-        };
+        let at = |number: u64| if is_sheet { cell(column, number) } else { format!("line {number}") };
         parts.push(format!(
             "{} ({}) to {} characters ({})",
             short.key,

@@ -248,7 +248,7 @@ impl Cells<'_> {
 
     fn shown(&self, place: usize, content: &CellContent<'_>) -> String {
         match content {
-            CellContent::Shared(at) => self.strings.get(*at).map(|text| text.to_string()).unwrap_or_default(),
+            CellContent::Shared(at) => self.strings.get(*at).map(ToString::to_string).unwrap_or_default(),
             content => self.writer(place).shown(content, self.kind(place)),
         }
     }

@@ -11,9 +11,10 @@ use incola_engine::import::Written;
 use incola_engine::link::{self, Link, LinkedColumn, LinkedSource, LinkedTable, SourceKind, VERSION};
 use incola_engine::refresh::report::{Outcome, Report};
 use incola_engine::refresh::{
-    Before, Comparison, OpenSource, SourceNow, Winner, Wishes, apply, compare, locate,
+    Before, Comparison, OpenSource, SourceNow, Winner, Wishes, apply, check, compare, locate,
 };
 use incola_engine::stop::{LinkStop, Result, Stop};
+use incola_workbook::package::rewrite::with_part_changed;
 use incola_workbook::{BookWriter, Range, Styles};
 use proptest::prelude::*;
 use std::io::Cursor;
@@ -115,7 +116,24 @@ fn refreshed(book: &[u8], source: &str, wishes: Wishes<'_>) -> Result<(Vec<u8>, 
             let applied = apply(&mut writer, &compared, || Ok(Vec::new()), "2031-04-04T05:06:07Z")?;
             let bytes =
                 writer.finish(&applied.styles, "", "2031-04-04T05:06:07Z").map_err(Stop::NotWritten)?;
-            Ok((bytes.into_inner(), compared.report))
+            let bytes = bytes.into_inner();
+            // All of it is read again; a file in which a row says something else is not put in its place.
+            let found = check(&mut opened(&bytes), &applied, &compared)?;
+            let is_plain = compared.report.kept_edits + compared.report.own + compared.report.conflicts == 0;
+            assert!(!is_plain || found == compared.report.rows_after, "{found} of {:?}", compared.report);
+            if is_plain && found > 0 {
+                let change = |xml: Vec<u8>| {
+                    let xml = String::from_utf8(xml).unwrap();
+                    xml.replacen("<t>A-", "<t>B-", 1).into_bytes()
+                };
+                let input = Box::new(Cursor::new(bytes.clone()));
+                let other =
+                    with_part_changed(input, "xl/worksheets/sheet1.xml", Cursor::new(Vec::new()), change);
+                let found = check(&mut opened(&other.unwrap().into_inner()), &applied, &compared);
+                let is_revised = compared.report.revised > 0;
+                assert!(is_revised || matches!(found, Err(Stop::NotAsWritten { .. })), "{found:?}");
+            }
+            Ok((bytes, compared.report))
         }
     }
 }

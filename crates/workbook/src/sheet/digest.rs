@@ -139,7 +139,9 @@ mod tests {
     fn cells_that_change_places_or_kinds_are_told_apart() {
         let digest = |cells: &[(u32, u32, CellContent<'_>)]| {
             let mut digest = CellDigest::default();
-            cells.iter().for_each(|(row, column, content)| digest.add(*row, *column, content));
+            for (row, column, content) in cells {
+                digest.add(*row, *column, content);
+            }
             digest
         };
         let (a, b) = (CellContent::Number(b"7"), CellContent::Number(b"12"));

@@ -104,7 +104,7 @@ pub(super) fn send_back(quay: &Path) -> Result<ExitCode> {
     }
     write(&list, APRIL)?;
     step("The planner's system takes lists back. This one is imported, and would come back byte for byte.")?;
-    let mut code = obey(&["import", &list, "--into", &book])?;
+    let mut code = obey(&["import", &list, "--into", &book, "--totals"])?;
     say("\n")?;
     code = code.max(obey(&["export", &book, "--check"])?);
     step(
@@ -122,6 +122,10 @@ pub(super) fn send_back(quay: &Path) -> Result<ExitCode> {
             say(&format!("  line {number}  was  {was}\n          is   {is}\n"))?;
         }
     }
+    step(
+        "Both sides are added up, each by itself, and compared cell by cell: two cells are not the source's.",
+    )?;
+    code = code.max(obey(&["tally", &book, "--against", &list])?);
     Ok(code)
 }
 
