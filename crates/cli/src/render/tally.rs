@@ -76,8 +76,12 @@ pub(crate) fn page(tallied: &Tallied) -> String {
 /// How the sheet compares with the source: column by column, then cell by cell.
 fn other_side(tallied: &Tallied, against: &Against) -> String {
     let Against { source, columns, tally, comparison } = against;
-    let mut out =
-        format!("  {}   {}\n\n", style::strong(&line(source)), counted(tally.records, "record", "records"));
+    let mut out = format!(
+        "  {}   {}, {} compared\n\n",
+        style::strong(&line(source)),
+        counted(tally.records, "record", "records"),
+        counted(comparison.pairs.len() as u64, "column", "columns")
+    );
     let heads = ["column", "cells", "values there", "sum", "sum there", ""];
     let mut rows: Vec<Vec<String>> = vec![heads.map(str::to_owned).to_vec()];
     for (column, place) in &comparison.pairs {
@@ -90,6 +94,10 @@ fn other_side(tallied: &Tallied, against: &Against) -> String {
         let units = |tally: &ColumnTally| tally.figures.as_deref().map(|f| f.sum.units());
         let both = tallied.columns[n].kind == Kind::Number && columns[*place].kind == Kind::Number;
         let is_same = own.filled == other.filled && (!both || units(own) == units(other));
+        // What says nothing that the cells do not say is left out.
+        if is_same && !both {
+            continue;
+        }
         rows.push(vec![
             line(&tallied.columns[n].name),
             grouped(own.filled),
@@ -99,8 +107,10 @@ fn other_side(tallied: &Tallied, against: &Against) -> String {
             if is_same { String::new() } else { "differs".into() },
         ]);
     }
-    out.push_str(&table(&rows, &[1, 2, 3, 4]));
-    out.push('\n');
+    if rows.len() > 1 {
+        out.push_str(&table(&rows, &[1, 2, 3, 4]));
+        out.push('\n');
+    }
     for (names, where_) in [(&comparison.only_sheet, "sheet"), (&comparison.only_source, "source")] {
         if !names.is_empty() {
             let names: Vec<String> = names.iter().map(|name| line(name)).collect();

@@ -138,7 +138,15 @@ fn both_sides_are_compared_cell_by_cell() {
     let folder = Folder::new().with("dues.csv", DUES);
     folder.run("import dues.csv --into book.xlsx").expect(0);
     let run = folder.run("tally book.xlsx --against dues.csv").expect(0);
-    assert!(run.out.contains("all 4 rows are the source's in every cell"), "{}", run.out);
+    let from = run.out.find("  dues.csv").unwrap();
+    insta::assert_snapshot!(run.out[from..], @r"
+    dues.csv   4 records, 3 columns compared
+
+    column  cells  values there   sum  sum there
+    Dues        3             3  9.25       9.25
+
+    agrees   all 4 rows are the source's in every cell
+    ");
     // The source by other columns and in another order is the same; a column that one side lacks is said.
     let turned = "Dues;Berth;Pilot\n0,00;009;x\n12,50;007;y\n;007;z\n-3,25;012;q\n";
     folder.write_old("turned.csv", turned);
@@ -152,7 +160,7 @@ fn both_sides_are_compared_cell_by_cell() {
     let run = folder.run("tally book.xlsx --against other.csv").expect(1);
     let from = run.out.find("  other.csv").unwrap();
     insta::assert_snapshot!(run.out[from..], @r"
-    other.csv   5 records
+    other.csv   5 records, 3 columns compared
 
     column   cells  values there   sum  sum there
     Berth        4             5                   differs
