@@ -15,7 +15,7 @@ use incola_core::kind::number::{in_units, parse, units_text};
 use incola_core::kind::{Decimal, Kind, Marks};
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::settings::selector::Selector;
-use incola_engine::tally::{self, By, Column, Comparison, Period, SheetRows};
+use incola_engine::tally::{self, By, Column, Comparison, Period, SheetRows, Wanted};
 use incola_engine::text::{Surveyed, survey};
 use incola_workbook::ExistingBook;
 use std::path::Path;
@@ -29,6 +29,8 @@ pub(crate) struct Tallied {
     pub(crate) tally: tally::Tally,
     /// What the records are divided by.
     pub(crate) by: Option<(By, String)>,
+    /// The column whose order is wanted.
+    pub(crate) sort: Option<usize>,
     pub(crate) checks: Vec<Check>,
     /// What became of records that are no rows.
     pub(crate) left_out: Vec<String>,
@@ -111,13 +113,24 @@ fn one(options: &Tally, read: &Read, name: &str) -> Result<Tallied> {
     let Opened { source, surveyed, names } = Opened::at(read, name)?;
     let columns = Column::of(&surveyed.reading.columns);
     let by = options.read.by.as_deref().map(|text| by(text, &columns, &names)).transpose()?;
-    let tally = tally::tally(&source, &surveyed, by)?;
+    let sort = sort(options, &columns, &names)?;
+    let tally = tally::tally(&source, &surveyed, Wanted { by, sort })?;
     let checks = checks(options, &columns, &names, &tally)?;
     let by = by.zip(options.read.by.clone());
     let is_left_out = |notice: &&Notice| matches!(notice.code, NoticeCode::RowsLeftOut | NoticeCode::NoRows);
     let left_out = surveyed.reading.notices.iter().filter(is_left_out).map(|notice| notice.message.clone());
     let left_out = left_out.collect();
-    Ok(Tallied { source: name.to_owned(), sheet: None, columns, tally, by, checks, left_out, against: None })
+    Ok(Tallied {
+        source: name.to_owned(),
+        sheet: None,
+        columns,
+        tally,
+        by,
+        sort,
+        checks,
+        left_out,
+        against: None,
+    })
 }
 
 /// A source that was surveyed.
@@ -152,7 +165,7 @@ fn compare(book: &mut ExistingBook, rows: &SheetRows, read: &Read, name: &str) -
             .help(format!("the sheet has: {}", list(&comparison.only_sheet)))
             .help(format!("the source has: {}", list(&comparison.only_source))));
     }
-    let tally = tally::tally(&source, &surveyed, None)?;
+    let tally = tally::tally(&source, &surveyed, Wanted::default())?;
     let columns = Column::of(&surveyed.reading.columns);
     Ok(Against { source: name.to_owned(), columns, tally, comparison })
 }
@@ -175,6 +188,7 @@ fn of_book(options: &Tally, read: &Read, name: &str) -> Result<Vec<Tallied>> {
         found.extend(SheetRows::of(&mut book, n)?);
     }
     let asks = options.read.by.is_some()
+        || options.sort.is_some()
         || options.against.is_some()
         || !options.expect.is_empty()
         || options.expect_records.is_some();
@@ -188,7 +202,8 @@ fn of_book(options: &Tally, read: &Read, name: &str) -> Result<Vec<Tallied>> {
         let of_sheet: Vec<Column> = rows.columns.iter().map(|(number, name)| unread(*number, name)).collect();
         let headings: Vec<String> = rows.columns.iter().map(|(_, name)| name.clone()).collect();
         let by = options.read.by.as_deref().map(|text| by(text, &of_sheet, &headings)).transpose()?;
-        let (columns, tally) = tally::tally_sheet(&mut book, &rows, by)?;
+        let sort = sort(options, &of_sheet, &headings)?;
+        let (columns, tally) = tally::tally_sheet(&mut book, &rows, Wanted { by, sort })?;
         if let (Some(by), Some(text)) = (by, &options.read.by)
             && by.period.is_some()
             && !matches!(columns[by.column].kind, Kind::Date | Kind::DateTime)
@@ -204,6 +219,7 @@ fn of_book(options: &Tally, read: &Read, name: &str) -> Result<Vec<Tallied>> {
             columns,
             tally,
             by: by.zip(options.read.by.clone()),
+            sort,
             checks,
             left_out: Vec::new(),
             against,
@@ -238,6 +254,12 @@ fn place(option: &str, text: &str, columns: &[Column], names: &[String]) -> Resu
     let count = if places.is_empty() { "no column is" } else { "several columns are" };
     Err(Failure::usage(format!("{option}: {count} \u{201c}{text}\u{201d}"))
         .help(format!("the columns are: {}", now.join(", "))))
+}
+
+/// The column whose order is wanted.
+fn sort(options: &Tally, columns: &[Column], names: &[String]) -> Result<Option<usize>> {
+    let Some(text) = &options.sort else { return Ok(None) };
+    place(&format!("--sort {}", quoted(text)), text, columns, names).map(Some)
 }
 
 /// Reads `COLUMN` or `COLUMN/PERIOD`.

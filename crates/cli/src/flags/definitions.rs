@@ -109,6 +109,9 @@ pub(crate) struct Tally {
     /// The sheet of a workbook [default: all sheets]
     #[arg(long, value_name = "S")]
     pub(crate) sheet: Option<String>,
+    /// Also show the first and the last records in the order of this column
+    #[arg(long, value_name = "COLUMN")]
+    pub(crate) sort: Option<String>,
     /// A source that the sheet is compared with, cell by cell; it is read as the options say
     #[arg(long, value_name = "SOURCE")]
     pub(crate) against: Option<String>,

@@ -7,7 +7,7 @@ use crate::commands::tally::{Against, Check, Tallied};
 use incola_core::kind::number::units_text;
 use incola_core::kind::{Kind, Marks};
 use incola_core::words::{counted, grouped};
-use incola_engine::tally::{Column, ColumnTally, Group, Place};
+use incola_engine::tally::{Column, ColumnTally, Ends, Group, Place, Ranked};
 use incola_workbook::column_letters;
 use serde::Serialize;
 
@@ -60,6 +60,10 @@ pub(crate) fn page(tallied: &Tallied) -> String {
         out.push('\n');
         out.push_str(&groups(tallied, name));
     }
+    if let Some(ends) = &tally.ends {
+        out.push('\n');
+        out.push_str(&in_order(tallied, ends));
+    }
     if let Some(against) = &tallied.against {
         out.push('\n');
         out.push_str(&other_side(tallied, against));
@@ -69,6 +73,31 @@ pub(crate) fn page(tallied: &Tallied) -> String {
     }
     for check in &tallied.checks {
         out.push_str(&check_line(check));
+    }
+    out
+}
+
+/// The first and the last records in the order of a column.
+fn in_order(tallied: &Tallied, ends: &Ends) -> String {
+    // The column in question stands in front, for the page may be too narrow for all of them.
+    let others =
+        (0..tallied.columns.len()).filter(|n| tallied.columns[*n].is_wanted && Some(*n) != tallied.sort);
+    let wanted: Vec<usize> = tallied.sort.into_iter().chain(others).collect();
+    let at = if tallied.sheet.is_some() { "row" } else { "line" };
+    let heads = [String::new(), at.to_owned()].into_iter();
+    let mut rows: Vec<Vec<String>> =
+        vec![heads.chain(wanted.iter().map(|n| line(&cut(&tallied.columns[*n].name, 24)))).collect()];
+    for (name, list) in [("first", &ends.first), ("last", &ends.last)] {
+        for (n, ranked) in list.iter().enumerate() {
+            let own =
+                [if n == 0 { name.to_owned() } else { String::new() }, grouped(ranked.line)].into_iter();
+            let field = |n: &usize| line(&cut(ranked.fields.get(*n).map_or("", String::as_str), 24));
+            rows.push(own.chain(wanted.iter().map(field)).collect());
+        }
+    }
+    let mut out = table(&rows, &[1]);
+    if ends.without > 0 {
+        out.push_str(&format!("  {} without a value there\n", counted(ends.without, "record", "records")));
     }
     out
 }
@@ -341,9 +370,36 @@ pub(crate) struct TallyJson<'t> {
     by: Option<&'t str>,
     groups: Vec<GroupJson<'t>>,
     checks: Vec<CheckJson<'t>>,
+    /// If an order was wanted: the first and the last records.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    in_order: Option<OrderJson<'t>>,
     /// Of a sheet: the source that it was compared with.
     #[serde(skip_serializing_if = "Option::is_none")]
     against: Option<AgainstJson<'t>>,
+}
+
+#[derive(Serialize)]
+struct OrderJson<'t> {
+    first: Vec<RankedJson<'t>>,
+    last: Vec<RankedJson<'t>>,
+    /// Records without a value in that column.
+    without: u64,
+}
+
+#[derive(Serialize)]
+struct RankedJson<'t> {
+    /// The line of a source, the row of a sheet.
+    line: u64,
+    fields: &'t [String],
+}
+
+impl<'t> OrderJson<'t> {
+    fn new(ends: &'t Ends) -> Self {
+        let all = |list: &'t [Ranked]| {
+            list.iter().map(|ranked| RankedJson { line: ranked.line, fields: &ranked.fields }).collect()
+        };
+        Self { first: all(&ends.first), last: all(&ends.last), without: ends.without }
+    }
 }
 
 #[derive(Serialize)]
@@ -450,7 +506,7 @@ struct CheckJson<'t> {
 }
 
 pub(crate) fn json(tallied: &Tallied) -> TallyJson<'_> {
-    let Tallied { source, sheet, columns, tally, by, checks, left_out, against } = tallied;
+    let Tallied { source, sheet, columns, tally, by, checks, left_out, against, .. } = tallied;
     let exact = |sum: &incola_core::kind::Sum, decimals: u8| sum.is_exact().then(|| sum.text(decimals));
     let column = |(column, own): (&'_ Column, &ColumnTally)| {
         let figures = own.figures.as_deref();
@@ -524,6 +580,7 @@ pub(crate) fn json(tallied: &Tallied) -> TallyJson<'_> {
                 difference: c.difference.as_deref(),
             })
             .collect(),
+        in_order: tally.ends.as_ref().map(OrderJson::new),
         against: against.as_ref().map(AgainstJson::new),
     }
 }

@@ -189,3 +189,45 @@ fn both_sides_are_compared_cell_by_cell() {
     let run = folder.run("tally dues.csv --against dues.csv").expect(2);
     assert!(run.err.contains("dues.csv is no workbook"), "{}", run.err);
 }
+
+#[test]
+fn the_first_and_the_last_records_of_an_order_are_shown() {
+    let records: String =
+        (1..30).map(|n| format!("{:03},2031-03-{:02},{}.5\n", n, 30 - n, n * 7 % 30)).collect();
+    let folder = Folder::new().with("dues.csv", format!("Berth,Arrived,Dues\n{records}030,,\n"));
+    folder.run("import dues.csv --into book.xlsx").expect(0);
+    for (words, first, last) in [
+        (
+            "tally dues.csv --sort Dues",
+            "first    14  1.5   013    2031-03-17",
+            "last     18  29.5  017    2031-03-13",
+        ),
+        (
+            "tally dues.csv --sort Arrived",
+            "first    30  2031-03-01  029    23.5",
+            "last      2  2031-03-29  001    7.5",
+        ),
+        ("tally dues.csv --sort Berth", "first     2  001", "last     31  030"),
+        (
+            "tally book.xlsx --sort Dues",
+            "first   14  1.5   013    2031-03-17",
+            "last    18  29.5  017    2031-03-13",
+        ),
+    ] {
+        let run = folder.run(words).expect(0);
+        assert!(run.out.contains(first) && run.out.contains(last), "{words}: {}", run.out);
+        assert_eq!(
+            run.out.contains("1 record without a value there"),
+            !words.contains("Berth"),
+            "{}",
+            run.out
+        );
+    }
+    let run = folder.run("tally dues.csv --sort Dues --json").expect(0);
+    let json: serde_json::Value = serde_json::from_str(&run.out).unwrap();
+    let order = &json[0]["in_order"];
+    assert_eq!((order["first"].as_array().map(Vec::len), &order["without"]), (Some(5), &1.into()));
+    assert_eq!(order["last"][0]["fields"][2], "29.5");
+    let run = folder.run("tally dues.csv --sort Wharf").expect(2);
+    assert!(run.err.contains("--sort Wharf: no column is"), "{}", run.err);
+}

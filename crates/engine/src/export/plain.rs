@@ -4,7 +4,7 @@
 use super::{Exported, Plan, Rows, SourceForm, rows_of};
 use crate::cells::CellForm;
 use crate::stop::Result;
-use crate::tally::{SheetRows, tally_sheet};
+use crate::tally::{SheetRows, Wanted, tally_sheet};
 use incola_core::encoding::Encoding;
 use incola_core::kind::Kind;
 use incola_core::record::{FieldForm, RecordWriter, TextForm, Unit};
@@ -99,7 +99,7 @@ fn found(rows: &SheetRows) -> Vec<Option<(u32, String)>> {
 
 /// The form, but for the places of fields.
 fn form_of(book: &mut ExistingBook, rows: &SheetRows, wanted: &PlainForm) -> Result<SourceForm> {
-    let (columns, _) = tally_sheet(book, rows, None)?;
+    let (columns, _) = tally_sheet(book, rows, Wanted::default())?;
     let code = |kind: Kind| match kind {
         Kind::Date => vec!["yyyy-mm-dd".to_owned()],
         Kind::DateTime => vec!["yyyy-mm-dd hh:mm:ss".to_owned()],

@@ -2,16 +2,19 @@
 
 mod against;
 mod column;
+mod order;
 mod sheet;
 
 pub use against::{CellDifference, Comparison, MOST_LOOKED_AT, against};
 pub use column::{ColumnTally, Figures, Moments, Place};
 pub use incola_core::shape::Period;
+pub use order::{Ends, Ranked};
 pub use sheet::{SheetRows, tally_sheet};
 
 use crate::feed::{Doing, Feed};
 use crate::stop::{Result, Stop};
 use crate::text::{Surveyed, each_block};
+use incola_core::kind::statistics::trim;
 use incola_core::kind::{Kind, Marks, Sum, Value};
 use incola_core::reading::ColumnReading;
 use incola_core::rows::{Each, Flow, Record};
@@ -64,6 +67,15 @@ pub struct By {
     pub period: Option<Period>,
 }
 
+/// What is wanted besides what the columns hold.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Wanted {
+    /// Groups.
+    pub by: Option<By>,
+    /// The first and the last records in the order of this column, from 0.
+    pub sort: Option<usize>,
+}
+
 /// The records of a group.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Group {
@@ -82,6 +94,8 @@ pub struct Tally {
     pub columns: Vec<ColumnTally>,
     /// Groups by what they have in common, in rising order.
     pub groups: BTreeMap<String, Group>,
+    /// The first and the last records, if an order is wanted.
+    pub ends: Option<Ends>,
 }
 
 impl Tally {
@@ -94,6 +108,9 @@ impl Tally {
         for (mine, more) in self.columns.iter_mut().zip(later.columns) {
             mine.merge(more);
         }
+        if let Some(more) = later.ends {
+            self.ends.get_or_insert_default().merge(more);
+        }
         for (name, more) in later.groups {
             let mine = self.groups.entry(name).or_default();
             mine.records += more.records;
@@ -105,21 +122,28 @@ impl Tally {
     }
 
     /// Begins a record.
-    fn record(&mut self, by: Option<By>) -> Adding<'_> {
+    fn record(&mut self, wanted: Wanted) -> Adding<'_> {
         self.records += 1;
-        let sums = by.map(|_| vec![Sum::default(); self.columns.len()]);
-        Adding { tally: self, by, name: None, sums }
+        let sums = wanted.by.map(|_| vec![Sum::default(); self.columns.len()]);
+        Adding { tally: self, by: wanted.by, name: None, sums }
     }
 
     /// Adds a record of a source.
-    fn add(&mut self, record: &Record<'_>, columns: &[ColumnReading], blank: &Blanks, by: Option<By>) {
-        let mut adding = self.record(by);
+    fn add(&mut self, record: &Record<'_>, columns: &[ColumnReading], blank: &Blanks, wanted: Wanted) {
+        let mut adding = self.record(wanted);
         for (n, column) in columns.iter().enumerate().filter(|(_, column)| column.is_wanted()) {
             let field = record.field(n);
             let value = if blank.means_empty(n, field) { Value::Blank } else { column.read(field) };
             adding.field(n, field, &value, record.line());
         }
         adding.end();
+        if let Some(n) = wanted.sort {
+            let field = record.field(n);
+            let value = if blank.means_empty(n, field) { Value::Blank } else { columns[n].read(field) };
+            let spelled = |n: usize| String::from_utf8_lossy(trim(record.field(n)).0).into_owned();
+            let fields = || (0..columns.len()).map(spelled).collect();
+            self.ends.get_or_insert_default().offer((field, &value), record.line(), fields);
+        }
     }
 }
 
@@ -159,7 +183,7 @@ fn group_name(field: &[u8], value: &Value<'_>, period: Option<Period>) -> String
     match (value, period) {
         (Value::Moment(Some(day), ..), Some(period)) => period.of(*day),
         (Value::Blank, _) => String::new(),
-        _ => String::from_utf8_lossy(incola_core::kind::statistics::trim(field).0).into_owned(),
+        _ => String::from_utf8_lossy(trim(field).0).into_owned(),
     }
 }
 
@@ -174,11 +198,12 @@ fn group_name(field: &[u8], value: &Value<'_>, period: Option<Period>) -> String
 /// use incola_engine::{tally, text::survey};
 /// let dues = InMemory::new("dues.csv", b"Berth,Dues\n007,12.50\n012,3.25\n007,\n");
 /// let surveyed = survey(&dues, &Choices::default(), None).unwrap();
-/// let tally = tally::tally(&dues, &surveyed, Some(tally::By { column: 0, period: None })).unwrap();
+/// let by = Some(tally::By { column: 0, period: None });
+/// let tally = tally::tally(&dues, &surveyed, tally::Wanted { by, sort: None }).unwrap();
 /// assert_eq!(tally.columns[1].figures.as_ref().unwrap().sum.text(2), "15.75");
 /// assert_eq!((tally.columns[1].empty, tally.groups["007"].records), (1, 2));
 /// ```
-pub fn tally(source: &dyn Feed, surveyed: &Surveyed, by: Option<By>) -> Result<Tally> {
+pub fn tally(source: &dyn Feed, surveyed: &Surveyed, wanted: Wanted) -> Result<Tally> {
     let columns = &surveyed.reading.columns;
     let mut all = Tally::of(columns.len());
     each_block(
@@ -188,7 +213,7 @@ pub fn tally(source: &dyn Feed, surveyed: &Surveyed, by: Option<By>) -> Result<T
         |mut block| {
             let mut own = Tally::of(columns.len());
             block.each(&mut Each(|record: &Record<'_>| {
-                own.add(record, columns, &surveyed.plan.blank, by);
+                own.add(record, columns, &surveyed.plan.blank, wanted);
                 Flow::Continue(())
             }));
             own
@@ -196,7 +221,7 @@ pub fn tally(source: &dyn Feed, surveyed: &Surveyed, by: Option<By>) -> Result<T
         |own| {
             all.merge(own);
             if all.groups.len() > MOST_GROUPS {
-                let column = by.and_then(|by| columns.get(by.column)).map(|c| c.name.clone());
+                let column = wanted.by.and_then(|by| columns.get(by.column)).map(|c| c.name.clone());
                 return Err(Stop::TooManyGroups { column: column.unwrap_or_default(), most: MOST_GROUPS });
             }
             Ok(())

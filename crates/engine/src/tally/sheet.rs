@@ -1,6 +1,6 @@
 //! Control totals of the rows of a sheet, by what its cells hold.
 
-use super::{By, Column, Tally};
+use super::{Column, Ends, Tally, Wanted};
 use crate::stop::{Result, Stop};
 use incola_core::kind::number::{self, Decimal, Number};
 use incola_core::kind::{Day, Kind, Marks, Value};
@@ -91,7 +91,7 @@ impl SheetRows {
 pub fn tally_sheet(
     book: &mut ExistingBook,
     rows: &SheetRows,
-    by: Option<By>,
+    wanted: Wanted,
 ) -> Result<(Vec<Column>, Tally)> {
     let columns: Vec<u32> = rows.columns.iter().map(|(column, _)| *column).collect();
     let formats = book.number_formats().map_err(Stop::Book)?;
@@ -99,7 +99,7 @@ pub fn tally_sheet(
     let mut strings = Vec::new();
     book.shared_strings(|text| strings.push(text.to_owned().into_boxed_str())).map_err(Stop::Book)?;
     let from_1904 = book.is_1904();
-    let reading = Reading { by, shows: &shows, strings: &strings, from_1904 };
+    let reading = Reading { wanted, shows: &shows, strings: &strings, from_1904 };
     let scan = Scan { columns: &columns, from: rows.first, to: rows.last };
     let (mut all, mut kinds) = (Tally::of(columns.len()), vec![Seen::default(); columns.len()]);
     let mut too_many = false;
@@ -118,7 +118,7 @@ pub fn tally_sheet(
     })
     .map_err(Stop::Book)?;
     if too_many {
-        let column = by.map(|by| rows.columns[by.column].1.clone()).unwrap_or_default();
+        let column = wanted.by.map(|by| rows.columns[by.column].1.clone()).unwrap_or_default();
         return Err(Stop::TooManyGroups { column, most: super::MOST_GROUPS });
     }
     let columns =
@@ -205,7 +205,7 @@ impl Shows {
 /// What all threads know.
 #[derive(Clone, Copy)]
 struct Reading<'r> {
-    by: Option<By>,
+    wanted: Wanted,
     /// By cell format.
     shows: &'r [Shows],
     strings: &'r [Box<str>],
@@ -229,13 +229,25 @@ impl Scanner for Block<'_> {
         if cells.iter().all(|cell| *cell == CellContent::Blank) {
             return;
         }
-        let Reading { by, shows, strings, from_1904 } = self.reading;
-        let mut adding = self.tally.record(by);
+        let Reading { wanted, shows, strings, from_1904 } = self.reading;
+        let mut adding = self.tally.record(wanted);
+        // What the cells show, and the key among them, if an order is wanted.
+        let mut shown: Vec<String> = Vec::new();
+        let mut ends = wanted.sort.map(|_| Ends::default());
         for (place, content) in cells.iter().enumerate() {
             let shows = shows.get(self.formats[place] as usize).copied().unwrap_or(Shows::Number);
             let own = &mut self.seen[place];
-            let mut cell =
-                |field: &[u8], value: &Value<'_>| adding.field(place, field, value, u64::from(number));
+            let mut cell = |field: &[u8], value: &Value<'_>| {
+                adding.field(place, field, value, u64::from(number));
+                if wanted.sort.is_some() {
+                    shown.push(String::from_utf8_lossy(field).into_owned());
+                }
+                if wanted.sort == Some(place)
+                    && let Some(ends) = &mut ends
+                {
+                    ends.offer((field, value), u64::from(number), Vec::new);
+                }
+            };
             match content {
                 CellContent::Blank => cell(b"", &Value::Blank),
                 CellContent::Number(digits) => number_cell(digits, (shows, from_1904), own, &mut cell),
@@ -265,6 +277,12 @@ impl Scanner for Block<'_> {
             }
         }
         adding.end();
+        if let Some(mut own) = ends {
+            for ranked in own.first.iter_mut().chain(&mut own.last) {
+                ranked.fields.clone_from(&shown);
+            }
+            self.tally.ends.get_or_insert_default().merge(own);
+        }
     }
 }
 

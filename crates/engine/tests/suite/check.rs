@@ -1,6 +1,6 @@
 //! The check of a finished workbook: whatever the file holds otherwise is found.
 
-use crate::{imported, opened, surveyed};
+use crate::{imported, opened, rows, surveyed};
 use incola_core::reading::Choices;
 use incola_engine::import::{Checked, check};
 use incola_engine::stop::{NotAsWritten, Stop};
@@ -41,9 +41,10 @@ fn a_file_that_is_not_what_was_written_is_told_by_what_differs() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 64, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(64) })]
 
-    /// Whatever texts and numbers there are, what was written is found again; a byte of the sheet that is another one never passes for it.
+    /// Whatever texts and numbers there are, what was written is found again; a sheet with a bit that is another one passes only if
+    /// its cells are the same.
     #[test]
     fn every_import_is_found_again_and_no_damaged_one(
         records in prop::collection::vec(("[a-z<&\"\\x01é ]{0,9}", -99_999_i64..99_999), 2..60),
@@ -62,8 +63,11 @@ proptest! {
         let from = 80;
         let mut damaged = book.clone();
         damaged[from + place.index(end - from)] ^= 0x20;
-        if let Ok(mut other) = incola_workbook::ExistingBook::open(Box::new(Cursor::new(damaged))) {
-            prop_assert!(check(&mut other, 0, &written).is_err());
+        // Bits that fill up a byte mean nothing: what passes holds the same cells.
+        if let Ok(mut other) = incola_workbook::ExistingBook::open(Box::new(Cursor::new(damaged.clone())))
+            && check(&mut other, 0, &written).is_ok()
+        {
+            prop_assert_eq!(rows(&damaged), rows(&book));
         }
     }
 }

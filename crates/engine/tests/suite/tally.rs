@@ -3,7 +3,7 @@
 use super::surveyed;
 use incola_core::reading::Choices;
 use incola_engine::feed::InMemory;
-use incola_engine::tally::{By, Period, tally};
+use incola_engine::tally::{By, Period, Wanted, tally};
 use proptest::prelude::*;
 use std::collections::{BTreeMap, HashSet};
 
@@ -41,7 +41,7 @@ proptest! {
         };
         let seen = surveyed(text.as_bytes(), &choices).unwrap();
         let by = By { column: 1, period: Some(Period::Month) };
-        let found = tally(&InMemory::new("calls.csv", text.as_bytes()), &seen, Some(by)).unwrap();
+        let found = tally(&InMemory::new("calls.csv", text.as_bytes()), &seen, Wanted { by: Some(by), sort: None }).unwrap();
         prop_assert_eq!((found.records, found.columns[2].empty), (rows.len() as u64, empty));
         let cents = |sum: &incola_core::kind::Sum| (sum.units() / 10_i128.pow(13)) as i64;
         let figures = found.columns[2].figures.as_deref();
