@@ -114,6 +114,8 @@ pub enum Stop {
 pub enum NotAsWritten {
     /// So many rows with something in them, instead of so many.
     Rows(u64, u64),
+    /// So many rows that say what their records say, instead of so many.
+    Records(u64, u64),
     /// So many cells with something in them, instead of so many.
     Cells(u64, u64),
     /// The sum of a column of the sheet, from 1: what the cells add up to, and what the source's values do.

@@ -86,6 +86,10 @@ fn not_as_written(sheet: &str, why: &NotAsWritten) -> Failure {
         NotAsWritten::Rows(found, wanted) => {
             format!("it has {} instead of {}", counted(*found, "row", "rows"), grouped(*wanted))
         }
+        NotAsWritten::Records(found, wanted) => {
+            let rows = counted(*found, "row says what its record says", "rows say what their records say");
+            format!("{rows} instead of {}", grouped(*wanted))
+        }
         NotAsWritten::Cells(found, wanted) => {
             format!(
                 "it has {} instead of {}",
@@ -284,6 +288,7 @@ pub(super) mod tests {
         let not_so = |why| Stop::NotAsWritten { sheet: "calls".into(), why };
         all.extend([
             (4, not_so(NotAsWritten::Rows(47, 48))),
+            (4, not_so(NotAsWritten::Records(5, 6))),
             (4, not_so(NotAsWritten::Cells(1, 2))),
             (4, not_so(NotAsWritten::Sum(11, "231648.43".into(), "231648.34".into()))),
             (4, not_so(NotAsWritten::Values)),

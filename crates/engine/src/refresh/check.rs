@@ -54,7 +54,7 @@ pub fn check(book: &mut ExistingBook, applied: &Applied, compared: &Compared) ->
     .map_err(failed)?;
     let wanted = compared.alike + compared.added.len() as u64;
     if found < wanted {
-        let why = NotAsWritten::Rows(found, wanted);
+        let why = NotAsWritten::Records(found, wanted);
         return Err(Stop::NotAsWritten { sheet: located.sheet_name, why });
     }
     Ok(found)
