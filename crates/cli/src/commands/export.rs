@@ -2,12 +2,11 @@
 
 use super::link::untrusted;
 use super::refresh::chosen;
-use super::tally::shown;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Export;
 use crate::interrupt;
-use crate::io::book_file::{read_book, sheet_meant};
+use crate::io::book_file::{read_book, rows_meant, several_tables};
 use crate::io::identity::Identity;
 use crate::io::source::Source;
 use crate::io::target::Target;
@@ -24,7 +23,6 @@ use incola_engine::export::{Exported, Fields, PlainForm, SourceForm, export, exp
 use incola_engine::feed::Feed;
 use incola_engine::refresh::{self, Located};
 use incola_engine::stop::Stop;
-use incola_engine::tally::SheetRows;
 use incola_workbook::ExistingBook;
 use std::io::{self, BufWriter, Write};
 use std::path::Path;
@@ -170,15 +168,7 @@ fn in_own_form(options: &Export, book: &mut ExistingBook) -> Result<ExitCode> {
     if options.check {
         return Err(Failure::usage("--check: the table has no link, so there is no source to compare with"));
     }
-    let names = book.sheet_names();
-    let mut sheets: Vec<usize> = (0..names.len()).filter(|n| book.has_cells(*n)).collect();
-    if options.sheet.is_some() {
-        sheets = vec![sheet_meant(path, &names, options.sheet.as_deref())?];
-    }
-    let mut found = Vec::new();
-    for n in sheets {
-        found.extend(SheetRows::of(book, n)?);
-    }
+    let mut found = rows_meant(path, book, options.sheet.as_deref())?;
     if let Some(link) = &options.link {
         found.retain(|rows| rows.table.as_ref() == Some(link));
     }
@@ -189,17 +179,13 @@ fn in_own_form(options: &Export, book: &mut ExistingBook) -> Result<ExitCode> {
                 .leaving("nothing was written"));
         }
         several => {
-            let list: Vec<String> = several.iter().map(|rows| shown(&names, rows)).collect();
-            return Err(Failure::usage(format!(
-                "{}: there are several tables: {}",
-                path.display(),
-                list.join("; ")
-            ))
-            .leaving("nothing was written")
-            .help("say which sheet is meant: --sheet S; or name the table: incola export WORKBOOK TABLE"));
+            return Err(several_tables(path, book, several).leaving("nothing was written").help(
+                "say which sheet is meant: --sheet S; or name the table: incola export WORKBOOK TABLE",
+            ));
         }
     };
     let wanted = own_form(options)?;
+    let sheet = book.sheet_names()[rows.sheet].clone();
     let form = plain_form(book, rows, &wanted)?;
     let mut made = |out: &mut dyn Write, to: &Path| {
         let written = export_plain(book, rows, (&form, &wanted), &mut Watched(out));
@@ -208,7 +194,7 @@ fn in_own_form(options: &Export, book: &mut ExistingBook) -> Result<ExitCode> {
             stop => wording::stop::in_table(stop, path),
         })
     };
-    deliver(options, &mut made, Of { book: path, sheet: &names[rows.sheet], link: "", form: &form })
+    deliver(options, &mut made, Of { book: path, sheet: &sheet, link: "", form: &form })
 }
 
 /// The form that the options say.

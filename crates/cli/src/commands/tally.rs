@@ -5,7 +5,7 @@ use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Tally;
 use crate::flags::read::Read;
-use crate::io::book_file::{read_book, sheet_meant};
+use crate::io::book_file::{read_book, rows_meant, several_tables};
 use crate::io::folder;
 use crate::io::source::Source;
 use crate::output::{print, report};
@@ -179,23 +179,14 @@ fn of_book(options: &Tally, read: &Read, name: &str) -> Result<Vec<Tallied>> {
     let path = Path::new(name);
     let mut book = read_book(path)?;
     let names = book.sheet_names();
-    let sheets = match &options.sheet {
-        Some(wanted) => vec![sheet_meant(path, &names, Some(wanted))?],
-        None => (0..names.len()).filter(|n| book.has_cells(*n)).collect(),
-    };
-    let mut found = Vec::new();
-    for n in sheets {
-        found.extend(SheetRows::of(&mut book, n)?);
-    }
+    let found = rows_meant(path, &mut book, options.sheet.as_deref())?;
     let asks = options.read.by.is_some()
         || options.sort.is_some()
         || options.against.is_some()
         || !options.expect.is_empty()
         || options.expect_records.is_some();
     if asks && found.len() > 1 {
-        let tables: Vec<String> = found.iter().map(|rows| shown(&names, rows)).collect();
-        return Err(Failure::usage(format!("{name}: there are several tables: {}", tables.join("; ")))
-            .help("say which sheet is meant: --sheet"));
+        return Err(several_tables(path, &book, &found).help("say which sheet is meant: --sheet"));
     }
     let mut all = Vec::new();
     for rows in found {
@@ -226,12 +217,6 @@ fn of_book(options: &Tally, read: &Read, name: &str) -> Result<Vec<Tallied>> {
         });
     }
     Ok(all)
-}
-
-/// How rows of a sheet are called.
-pub(crate) fn shown(names: &[String], rows: &SheetRows) -> String {
-    let table = rows.table.as_ref().map(|table| format!(", table {table}")).unwrap_or_default();
-    format!("sheet {}{table}", names[rows.sheet])
 }
 
 /// A column of a sheet before anything is known of its values.

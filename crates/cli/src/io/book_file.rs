@@ -3,6 +3,7 @@
 use crate::failure::{Failure, Result};
 use crate::io::identity::Identity;
 use crate::render::command::quoted;
+use incola_engine::tally::SheetRows;
 use incola_workbook::{ExistingBook, Obstacle};
 use std::fs::File;
 use std::io::Read;
@@ -59,6 +60,35 @@ pub(crate) fn sheet_meant(path: &Path, names: &[String], wanted: Option<&str>) -
         }
     };
     Err(failure)
+}
+
+/// The tables of a workbook, and the rows of sheets that have none: of the sheet that is wanted, or of all of them.
+pub(crate) fn rows_meant(
+    path: &Path,
+    book: &mut ExistingBook,
+    wanted: Option<&str>,
+) -> Result<Vec<SheetRows>> {
+    let names = book.sheet_names();
+    let sheets = match wanted {
+        Some(_) => vec![sheet_meant(path, &names, wanted)?],
+        None => (0..names.len()).filter(|n| book.has_cells(*n)).collect(),
+    };
+    let mut found = Vec::new();
+    for n in sheets {
+        found.extend(SheetRows::of(book, n)?);
+    }
+    Ok(found)
+}
+
+/// Why one of several tables must be named.
+pub(crate) fn several_tables(path: &Path, book: &ExistingBook, found: &[SheetRows]) -> Failure {
+    let names = book.sheet_names();
+    let table = |rows: &SheetRows| match &rows.table {
+        Some(table) => format!("sheet {}, table {table}", names[rows.sheet]),
+        None => format!("sheet {}", names[rows.sheet]),
+    };
+    let tables: Vec<String> = found.iter().map(table).collect();
+    Failure::usage(format!("{}: there are several tables: {}", path.display(), tables.join("; ")))
 }
 
 /// The failure of a workbook that is not to be changed.

@@ -3,9 +3,12 @@
 mod date_code;
 mod number_code;
 mod spell;
+mod strings;
 mod units;
 
+pub(crate) use spell::result_of;
 pub use spell::{CellForm, NotSpelled};
+pub(crate) use strings::{Strings, string_prints};
 pub(crate) use units::units;
 
 use date_code::{date_code, date_locale};

@@ -51,6 +51,13 @@ pub enum NotSpelled {
     Error,
 }
 
+/// What a formula came to: what stands in `<v>` behind it, whatever its prefix.
+pub(crate) fn result_of(behind: &[u8]) -> Option<&[u8]> {
+    let from = memchr::memmem::find(behind, b"v>")? + 2;
+    let length = memchr::memchr(b'<', &behind[from..])?;
+    Some(&behind[from..from + length])
+}
+
 impl ColumnWriter {
     /// What the link has to know of the column to spell its cells again.
     pub fn form(&self, name: &str, kind: Kind) -> CellForm {
@@ -128,9 +135,7 @@ impl ColumnWriter {
                 result = Err(NotSpelled::Error);
             }
             CellContent::Formula(_, behind) => {
-                let open = memchr::memmem::find(behind, b"<v>").map(|at| at + 3);
-                let value = open.and_then(|at| Some(&behind[at..at + memchr::memchr(b'<', &behind[at..])?]));
-                let value = value.unwrap_or_default();
+                let value = result_of(behind).unwrap_or_default();
                 if value.iter().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'-')) && !value.is_empty() {
                     self.spell_number(value, kind, format, out);
                 } else {

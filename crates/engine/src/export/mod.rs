@@ -8,7 +8,7 @@ pub use form::{SourceForm, observe};
 pub use plain::{Fields, PlainForm, export_plain, plain_form};
 pub use totals::TotalChange;
 
-use crate::cells::{CellForm, ColumnWriter, NotSpelled, units};
+use crate::cells::{CellForm, ColumnWriter, NotSpelled, Strings, units};
 use crate::link::Link;
 use crate::refresh::{Located, columns_of};
 use crate::stop::{LinkStop, Result, Stop};
@@ -91,20 +91,6 @@ struct Plan<'p> {
     measures: bool,
     /// By field: what its numbers added up to when they were read, where that is known and something stands below the records.
     sums: Vec<Option<i128>>,
-}
-
-/// The table of strings, one behind the other.
-#[derive(Default)]
-struct Strings {
-    text: Vec<u8>,
-    ends: Vec<usize>,
-}
-
-impl Strings {
-    fn get(&self, place: usize) -> &[u8] {
-        let Some(end) = self.ends.get(place) else { return b"" };
-        &self.text[place.checked_sub(1).map_or(0, |before| self.ends[before])..*end]
-    }
 }
 
 /// Writes the table of a link as its source was written. Rows come in the order of the sheet, hidden ones too.
@@ -236,12 +222,7 @@ impl<'p> Plan<'p> {
         let headings = found.into_iter().map(|found| found.map(|(_, heading)| heading).unwrap_or_default());
         let headings: Vec<String> = headings.collect();
         let formats = book.number_formats().map_err(Stop::Book)?;
-        let mut strings = Strings::default();
-        book.shared_strings(|text| {
-            strings.text.extend_from_slice(text.as_bytes());
-            strings.ends.push(strings.text.len());
-        })
-        .map_err(Stop::Book)?;
+        let strings = Strings::of(book)?;
         let formats = formats.iter().map(|code| NumberFormat::new(code)).collect();
         Ok(Self {
             form,

@@ -1,7 +1,9 @@
 //! A pass over a surveyed source that writes nothing: fingerprints of its records, and single records picked out.
 
+mod sheet;
 mod store;
 
+pub(crate) use sheet::{SheetColumn, row_prints};
 pub use store::{RowStore, push_text, texts};
 
 use crate::cells::ColumnWriter;

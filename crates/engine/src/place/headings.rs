@@ -57,6 +57,23 @@ pub struct Rules {
     pub surplus: Option<ExtraColumns>,
 }
 
+/// For each name that is wanted the one that is called so: the very same first, then those that are the same but for case and blanks
+/// around them. None is taken twice.
+pub(crate) fn by_name(wanted: &[&str], there: &[&str]) -> Vec<Option<usize>> {
+    let mut found: Vec<Option<usize>> = vec![None; wanted.len()];
+    let mut taken = vec![false; there.len()];
+    let same: fn(&str, &str) -> bool = |a, b| a == b;
+    let alike: fn(&str, &str) -> bool = |a, b| a.trim().to_lowercase() == b.trim().to_lowercase();
+    for fits in [same, alike] {
+        for (own, name) in found.iter_mut().zip(wanted).filter(|(own, _)| own.is_none()) {
+            if let Some(at) = (0..there.len()).find(|at| !taken[*at] && fits(there[*at], name)) {
+                (*own, taken[at]) = (Some(at), true);
+            }
+        }
+    }
+    found
+}
+
 /// A name as it is compared: without case, blanks and punctuation.
 fn plain(name: &str) -> String {
     name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()

@@ -2,11 +2,11 @@
 
 use super::Wishes;
 use super::source_now::SourceNow;
-use crate::cells::ColumnWriter;
+use crate::cells::{ColumnWriter, string_prints};
 use crate::fingerprints::{RowStore, key_of, push_text};
 use crate::import::Slot;
 use crate::link::Link;
-use crate::place::headings::{Offer, Rules};
+use crate::place::headings::{Offer, Rules, by_name};
 use crate::place::spot::Spot;
 use crate::place::{self, Mode, Place, Wish};
 use crate::stop::{LinkStop, Result, Stop};
@@ -95,20 +95,9 @@ pub fn locate(book: &mut ExistingBook, link: &Link) -> Result<Located> {
 pub(crate) fn columns_of(link: &Link, located: &Located) -> Result<Vec<usize>> {
     let wanted: Vec<&str> = link.columns.iter().map(|c| c.heading.as_str()).collect();
     let there: Vec<&str> = located.headings.iter().map(|(_, name)| name.as_str()).collect();
-    let mut found: Vec<Option<usize>> = vec![None; wanted.len()];
+    let mut found = by_name(&wanted, &there);
     let mut taken = vec![false; there.len()];
-    let same: fn(&str, &str) -> bool = |a, b| a == b;
-    let alike: fn(&str, &str) -> bool = |a, b| a.trim().to_lowercase() == b.trim().to_lowercase();
-    for fits in [same, alike] {
-        for (place, name) in
-            wanted.iter().enumerate().filter(|(place, _)| found[*place].is_none()).collect::<Vec<_>>()
-        {
-            if let Some(at) = (0..there.len()).find(|at| !taken[*at] && fits(there[*at], name)) {
-                found[place] = Some(at);
-                taken[at] = true;
-            }
-        }
-    }
+    found.iter().flatten().for_each(|at| taken[*at] = true);
     // Called otherwise by hand: as many as are missing between two that are known.
     let mut place = 0;
     while place < wanted.len() {
@@ -377,13 +366,6 @@ fn free_name(name: &str, located: &Located) -> String {
         own.push('_');
     }
     own
-}
-
-/// The fingerprints of the table of strings.
-fn string_prints(book: &mut ExistingBook) -> Result<Vec<u64>> {
-    let mut prints = Vec::new();
-    book.shared_strings(|text| prints.push(fingerprint::text(text.as_bytes()))).map_err(Stop::Book)?;
-    Ok(prints)
 }
 
 type Writers<'w> = [Option<(&'w ColumnWriter, Kind)>];

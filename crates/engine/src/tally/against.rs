@@ -2,13 +2,13 @@
 //! are read as they are.
 
 use super::SheetRows;
-use crate::cells::ColumnWriter;
+use crate::cells::{ColumnWriter, Strings, string_prints};
 use crate::feed::{Doing, Feed};
-use crate::fingerprints::{Columns, RecordFingerprints, prints};
+use crate::fingerprints::{Columns, RecordFingerprints, SheetColumn, prints, row_prints};
 use crate::import::Slot;
+use crate::place::headings::by_name;
 use crate::stop::{Result, Stop};
 use crate::text::{Surveyed, each_block};
-use incola_core::kind::Kind;
 use incola_core::kind::statistics::trim;
 use incola_core::refresh::{Fate, Prints, align, fingerprint};
 use incola_core::rows::{Each, Flow, Record};
@@ -85,18 +85,21 @@ pub fn against(
     let of = Columns { columns: &reading.columns, writers: &writers, slots: &slots, key: &[], label: &label };
     let mut records = RecordFingerprints::default();
     prints(source, surveyed, of, &mut records)?;
-    let mut strings = Vec::new();
-    book.shared_strings(|text| strings.push(text.to_owned().into_boxed_str())).map_err(Stop::Book)?;
-    let columns: Vec<u32> = found.pairs.iter().map(|(column, _)| *column).collect();
-    let scan = Scan { columns: &columns, from: rows.first, to: rows.last };
-    let cells = Cells { of, pairs: &found.pairs, strings: &strings };
-    let mut sheet = Sheet::default();
-    let start = || Look { cells, wanted: None, sheet: Sheet::default() };
-    book.scan(rows.sheet, &scan, start, |own: Look<'_>| {
-        sheet.numbers.extend(own.sheet.numbers);
-        sheet.prints.extend(own.sheet.prints);
-    })
-    .map_err(Stop::Book)?;
+    let kind = |place: usize| reading.columns[place].rule.kind();
+    let column = |(n, (column, place)): (usize, &(u32, usize))| SheetColumn {
+        column: *column,
+        place: n,
+        writer: &writers[*place],
+        kind: kind(*place),
+    };
+    let columns: Vec<SheetColumn<'_>> = found.pairs.iter().enumerate().map(column).collect();
+    let mut sheet = row_prints(book, (rows.sheet, rows.first, rows.last), &columns)?;
+    // Rows without anything in them are no records.
+    let blank = fingerprint::row(&vec![fingerprint::BLANK; columns.len()]);
+    let is_filled: Vec<bool> = sheet.prints.iter().map(|print| *print != blank).collect();
+    let mut keep = is_filled.iter();
+    sheet.numbers.retain(|_| keep.next().copied().unwrap_or_default());
+    sheet.prints.retain(|print| *print != blank);
     let side = |rows| Prints { rows, keys: &[], wholes: rows };
     let alignment = align(&[], side(&sheet.prints), side(&records.rows));
     let mut is_alone = vec![true; records.rows.len()];
@@ -131,9 +134,13 @@ pub fn against(
     // Only those are looked at cell by cell.
     let rows_wanted: HashMap<u32, u32> =
         differing.iter().map(|(row, record)| (sheet.numbers[*row as usize], *record)).collect();
+    let (strings, prints) = (Strings::of(book)?, string_prints(book)?);
+    let numbers: Vec<u32> = columns.iter().map(|column| column.column).collect();
+    let scan = Scan { columns: &numbers, from: rows.first, to: rows.last };
     let mut shown: HashMap<u32, Vec<(u64, String)>> = HashMap::new();
-    let start = || Look { cells, wanted: Some(&rows_wanted), sheet: Sheet::default() };
-    book.scan(rows.sheet, &scan, start, |own: Look<'_>| shown.extend(own.sheet.shown)).map_err(Stop::Book)?;
+    let texts = (&strings, &prints[..]);
+    let start = || Look { columns: &columns, texts, wanted: &rows_wanted, shown: Vec::new() };
+    book.scan(rows.sheet, &scan, start, |own: Look<'_>| shown.extend(own.shown)).map_err(Stop::Book)?;
     let mut wanted: Vec<u32> = rows_wanted.values().copied().collect();
     wanted.extend(alone.iter().take(MOST_LOOKED_AT));
     wanted.sort_unstable();
@@ -160,26 +167,16 @@ pub fn against(
 
 /// Columns of both that have the same name, and those that one of them has alone.
 fn paired(rows: &SheetRows, surveyed: &Surveyed) -> (Vec<(u32, usize)>, Vec<String>, Vec<String>) {
-    let columns = &surveyed.reading.columns;
-    let mut taken = vec![false; columns.len()];
-    let mut of_sheet: Vec<Option<usize>> = vec![None; rows.columns.len()];
-    let same: fn(&str, &str) -> bool = |a, b| a == b;
-    let alike: fn(&str, &str) -> bool = |a, b| a.trim().to_lowercase() == b.trim().to_lowercase();
-    for fits in [same, alike] {
-        for (place, (_, heading)) in rows.columns.iter().enumerate() {
-            let free = |n: &usize| !taken[*n] && columns[*n].is_wanted() && fits(&columns[*n].name, heading);
-            if of_sheet[place].is_none()
-                && let Some(n) = (0..columns.len()).find(free)
-            {
-                (of_sheet[place], taken[n]) = (Some(n), true);
-            }
-        }
-    }
+    let all = surveyed.reading.columns.iter().enumerate();
+    let columns: Vec<_> = all.filter(|(_, column)| column.is_wanted()).collect();
+    let headings: Vec<&str> = rows.columns.iter().map(|(_, heading)| heading.as_str()).collect();
+    let names: Vec<&str> = columns.iter().map(|(_, column)| column.name.as_str()).collect();
+    let of_sheet = by_name(&headings, &names);
     let own = || rows.columns.iter().zip(&of_sheet);
-    let pairs = own().filter_map(|((column, _), found)| Some((*column, (*found)?)));
+    let pairs = own().filter_map(|((column, _), found)| Some((*column, columns[(*found)?].0)));
     let only_sheet = own().filter(|(_, found)| found.is_none()).map(|((_, name), _)| name.clone());
-    let left = columns.iter().zip(&taken).filter(|(column, taken)| column.is_wanted() && !**taken);
-    (pairs.collect(), only_sheet.collect(), left.map(|(column, _)| column.name.clone()).collect())
+    let left = names.iter().enumerate().filter(|(n, _)| !of_sheet.contains(&Some(*n)));
+    (pairs.collect(), only_sheet.collect(), left.map(|(_, name)| (*name).to_owned()).collect())
 }
 
 /// The line of a record; by pair of columns its fingerprint and what it spells.
@@ -224,69 +221,30 @@ fn pick(
     Ok(all)
 }
 
-/// How cells of the sheet are read.
-#[derive(Clone, Copy)]
-struct Cells<'c> {
-    of: Columns<'c>,
-    pairs: &'c [(u32, usize)],
-    strings: &'c [Box<str>],
-}
-
-impl Cells<'_> {
-    fn kind(&self, place: usize) -> Kind {
-        self.of.columns[self.pairs[place].1].rule.kind()
-    }
-
-    fn writer(&self, place: usize) -> &ColumnWriter {
-        &self.of.writers[self.pairs[place].1]
-    }
-
-    fn print(&self, place: usize, content: &CellContent<'_>) -> u64 {
-        let string = |at: usize| fingerprint::text(self.strings.get(at).map_or(b"", |text| text.as_bytes()));
-        self.writer(place).fingerprint_of_cell(content, self.kind(place), &string)
-    }
-
-    fn shown(&self, place: usize, content: &CellContent<'_>) -> String {
-        match content {
-            CellContent::Shared(at) => self.strings.get(*at).map(ToString::to_string).unwrap_or_default(),
-            content => self.writer(place).shown(content, self.kind(place)),
-        }
-    }
-}
-
-/// What rows of the sheet hold.
-#[derive(Default)]
-struct Sheet {
-    numbers: Vec<u32>,
-    prints: Vec<u64>,
-    /// By row that is wanted: the fingerprints of its cells and what they show.
-    shown: Vec<(u32, Vec<(u64, String)>)>,
-}
-
-/// Looks at the rows of one block.
+/// Looks at the rows of one block that are wanted.
 struct Look<'l> {
-    cells: Cells<'l>,
-    /// Rows whose cells are wanted; `None`: their fingerprints are.
-    wanted: Option<&'l HashMap<u32, u32>>,
-    sheet: Sheet,
+    columns: &'l [SheetColumn<'l>],
+    /// The table of strings, and its fingerprints.
+    texts: (&'l Strings, &'l [u64]),
+    wanted: &'l HashMap<u32, u32>,
+    /// By row: the fingerprints of its cells and what they show.
+    shown: Vec<(u32, Vec<(u64, String)>)>,
 }
 
 impl Scanner for Look<'_> {
     fn row(&mut self, number: u32, cells: &[CellContent<'_>]) {
-        let of = self.cells;
-        if let Some(wanted) = self.wanted {
-            if wanted.contains_key(&number) {
-                let cell =
-                    |(n, content): (usize, &CellContent<'_>)| (of.print(n, content), of.shown(n, content));
-                self.sheet.shown.push((number, cells.iter().enumerate().map(cell).collect()));
-            }
+        if !self.wanted.contains_key(&number) {
             return;
         }
-        if cells.iter().all(|cell| *cell == CellContent::Blank) {
-            return;
-        }
-        let prints: Vec<u64> = cells.iter().enumerate().map(|(n, content)| of.print(n, content)).collect();
-        self.sheet.numbers.push(number);
-        self.sheet.prints.push(fingerprint::row(&prints));
+        let (strings, prints) = self.texts;
+        let print = |n: usize| prints.get(n).copied().unwrap_or(fingerprint::BLANK);
+        let cell = |(own, content): (&SheetColumn<'_>, &CellContent<'_>)| {
+            let shown = match content {
+                CellContent::Shared(at) => String::from_utf8_lossy(strings.get(*at)).into_owned(),
+                content => own.writer.shown(content, own.kind),
+            };
+            (own.writer.fingerprint_of_cell(content, own.kind, &print), shown)
+        };
+        self.shown.push((number, self.columns.iter().zip(cells).map(cell).collect()));
     }
 }

@@ -1,6 +1,7 @@
 //! Control totals of the rows of a sheet, by what its cells hold.
 
 use super::{Column, Ends, Tally, Wanted};
+use crate::cells::{Strings, result_of};
 use crate::stop::{Result, Stop};
 use incola_core::kind::number::{self, Decimal, Number};
 use incola_core::kind::{Day, Kind, Marks, Value};
@@ -96,8 +97,7 @@ pub fn tally_sheet(
     let columns: Vec<u32> = rows.columns.iter().map(|(column, _)| *column).collect();
     let formats = book.number_formats().map_err(Stop::Book)?;
     let shows: Vec<Shows> = formats.iter().map(|code| Shows::of(&NumberFormat::new(code))).collect();
-    let mut strings = Vec::new();
-    book.shared_strings(|text| strings.push(text.to_owned().into_boxed_str())).map_err(Stop::Book)?;
+    let strings = Strings::of(book)?;
     let from_1904 = book.is_1904();
     let reading = Reading { wanted, shows: &shows, strings: &strings, from_1904 };
     let scan = Scan { columns: &columns, from: rows.first, to: rows.last };
@@ -208,7 +208,7 @@ struct Reading<'r> {
     wanted: Wanted,
     /// By cell format.
     shows: &'r [Shows],
-    strings: &'r [Box<str>],
+    strings: &'r Strings,
     from_1904: bool,
 }
 
@@ -270,7 +270,7 @@ impl Scanner for Block<'_> {
                     cell(text, &text_value(text));
                 }
                 CellContent::Shared(at) => {
-                    let text = strings.get(*at).map_or(&b""[..], |text| text.as_bytes());
+                    let text = strings.get(*at);
                     own.texts += u64::from(!text.is_empty());
                     cell(text, &text_value(text));
                 }
@@ -288,13 +288,6 @@ impl Scanner for Block<'_> {
 
 fn text_value(text: &[u8]) -> Value<'_> {
     if text.is_empty() { Value::Blank } else { Value::Text(text) }
-}
-
-/// What a formula came to: the text of `<v>`.
-fn result_of(rest: &[u8]) -> Option<&[u8]> {
-    let from = memchr::memmem::find(rest, b"v>")? + 2;
-    let length = memchr::memchr(b'<', &rest[from..])?;
-    Some(&rest[from..from + length])
 }
 
 /// A number of the sheet: one, or what a format shows of it.
