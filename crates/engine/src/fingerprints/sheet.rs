@@ -47,11 +47,10 @@ pub(crate) fn row_prints(
         rows: RowPrints::default(),
     };
     let mut all = RowPrints::default();
-    book.scan(sheet, &scan, start, |block: Block<'_>| {
+    for block in book.scanned(sheet, &scan, start).map_err(Stop::Book)? {
         all.numbers.extend(block.rows.numbers);
         all.prints.extend(block.rows.prints);
-    })
-    .map_err(Stop::Book)?;
+    }
     Ok(all)
 }
 

@@ -87,13 +87,13 @@ pub fn check(book: &mut ExistingBook, n: usize, written: &Written) -> Result<Che
     let start = || Reading { columns: &laid.columns, places: &places, ..Reading::new(places.len()) };
     let mut digest = CellDigest::default();
     let mut found = vec![Some(0_i128); places.len()];
-    book.scan(n, &scan, start, |block: Reading<'_>| {
+    let blocks = book.scanned(n, &scan, start);
+    for block in blocks.map_err(|error| not_so(NotAsWritten::Damaged(error.to_string())))? {
         digest.merge(&block.digest);
         for (all, more) in found.iter_mut().zip(block.sums) {
             *all = all.zip(more).and_then(|(all, more)| all.checked_add(more));
         }
-    })
-    .map_err(|error| not_so(NotAsWritten::Damaged(error.to_string())))?;
+    }
     if digest.rows() != laid.digest.rows() {
         return Err(not_so(NotAsWritten::Rows(digest.rows(), laid.digest.rows())));
     }

@@ -1,5 +1,6 @@
 //! The package: a zip archive of parts (ECMA-376 part 2).
 
+pub(crate) mod blocks;
 pub mod deflate;
 pub mod rewrite;
 pub mod zip_reader;

@@ -238,6 +238,21 @@ impl<R: Read + Seek> ZipReader<R> {
         })
     }
 
+    /// Where the compressed bytes of an entry begin, and how many there are; `None`: it is not deflated.
+    pub(super) fn deflated(&mut self, place: usize) -> Result<Option<(u64, u64)>> {
+        let start = self.content_start(place)?;
+        let entry = &self.entries[place];
+        Ok((entry.method == 8).then_some((start, entry.compressed)))
+    }
+
+    /// Appends so many bytes of the archive, from byte `at` on.
+    pub(super) fn read_at(&mut self, at: u64, count: usize, out: &mut Vec<u8>) -> Result<()> {
+        let from = out.len();
+        out.resize(from + count, 0);
+        self.input.seek(SeekFrom::Start(at)).map_err(Error::Read)?;
+        self.input.read_exact(&mut out[from..]).map_err(Error::Read)
+    }
+
     /// The same from a seam on, as if nothing stood before it. What comes out is not compared with the checksum.
     pub(crate) fn entry_stream_from(&mut self, place: usize, seam: &Seam) -> Result<EntryStream> {
         let stream = self.entry_stream(place)?;
@@ -306,7 +321,7 @@ pub(crate) struct Seam {
 }
 
 /// What an empty stored block ends with.
-const SEAM: &[u8] = b"\0\0\xFF\xFF";
+pub(super) const SEAM: &[u8] = b"\0\0\xFF\xFF";
 
 /// Bytes that seams are apart at least.
 const SEAM_BYTES: u64 = 32 * 1024;
