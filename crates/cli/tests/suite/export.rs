@@ -250,6 +250,12 @@ fn totals_below_the_records_are_computed_again() {
     let json = folder.run("export book.xlsx -o out.txt --overwrite --json").expect(0);
     let json: serde_json::Value = serde_json::from_str(&json.out).unwrap();
     assert_eq!(json["totals_computed_again"][0]["to"], "1199,50");
+    // What a formula came to counts; where it came to nothing, the total stays.
+    let formula = "<f>1+1</f><v>2.25</v>";
+    let (_, out, _) = exported(&folder, "<v>2.5</v>", formula, "--even-lossy");
+    assert!(out.contains("C2;2,25\n") && out.ends_with("Total;1199,25\n"), "{out}");
+    let (_, out, _) = exported(&folder, formula, "<f>1/0</f>", "--even-lossy");
+    assert!(out.ends_with("Total;199,50\n"), "{out}");
     // A total that was wrong before stays as it is: nobody knows what it is of.
     let folder = Folder::new().with("in.txt", format!("Call;Dues\n{text}Total;199,40\n"));
     folder.run("import in.txt --into book.xlsx --no-questions");

@@ -8,7 +8,7 @@ pub use form::{SourceForm, observe};
 pub use plain::{Fields, PlainForm, export_plain, plain_form};
 pub use totals::TotalChange;
 
-use crate::cells::{CellForm, ColumnWriter, NotSpelled, Strings, units};
+use crate::cells::{CellForm, ColumnWriter, NotSpelled, Strings, result_of, units};
 use crate::link::Link;
 use crate::refresh::{Located, columns_of};
 use crate::stop::{LinkStop, Result, Stop};
@@ -389,8 +389,15 @@ impl Scanner for Rows<'_> {
                 Wrap::Formula.restore(&digits, &mut self.spelled);
             }
             text.push_str(&String::from_utf8_lossy(&self.spelled));
-            if let (Some(sum), CellContent::Number(digits)) = (self.sums.get_mut(n), &cells[*place]) {
-                *sum = sum.zip(units(digits)).and_then(|(sum, units)| sum.checked_add(units));
+            if let Some(sum) = self.sums.get_mut(n) {
+                let digits = match &cells[*place] {
+                    CellContent::Number(digits) => Some(*digits),
+                    CellContent::Formula(_, behind) => Some(result_of(behind).unwrap_or_default()),
+                    _ => None,
+                };
+                if let Some(digits) = digits {
+                    *sum = sum.zip(units(digits)).and_then(|(sum, units)| sum.checked_add(units));
+                }
             }
             if let Some(longest) = self.longest.get_mut(n) {
                 *longest = (*longest).max(text.chars().count());
