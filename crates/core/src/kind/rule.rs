@@ -1,6 +1,7 @@
 //! Rules: what a column's fields are read as, once its kind is settled. A rule guesses nothing.
 
-use super::date::{self, DateOrder, DateShape, DateSpelling, Day, Zone};
+use super::date::{self, DateOrder, DateShape, DateSpelling, Zone};
+use super::day::Day;
 use super::month::Languages;
 use super::number::{self, Decimal, Group, Marks, Number, SpellingCode};
 use super::statistics::{trim, unwrap};

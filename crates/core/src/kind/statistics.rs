@@ -4,6 +4,7 @@
 //! blocks, so the result does not depend on who was faster. Lines are counted from 1, within the block until merged.
 
 use super::date::{self, DateOrder, DateScan, DateShape, DateSpelling, Zone};
+use super::day::Day;
 use super::month::Languages;
 use super::number::{self, Decimal, NoNumber, Number, SpellingCode, Sum};
 
@@ -200,7 +201,7 @@ pub struct Dates {
 }
 
 /// A day and time as one number that orders as they do.
-pub fn moment_key(day: date::Day, millis: u32) -> u64 {
+pub fn moment_key(day: Day, millis: u32) -> u64 {
     let days = (u64::from(day.year) * 16 + u64::from(day.month)) * 32 + u64::from(day.day);
     (days << 27) | u64::from(millis)
 }
@@ -227,7 +228,7 @@ impl Dates {
         }
     }
 
-    fn add(&mut self, scan: &DateScan, days: [Option<date::Day>; 3], line: u64) {
+    fn add(&mut self, scan: &DateScan, days: [Option<Day>; 3], line: u64) {
         self.count += 1;
         self.timed += u64::from(scan.has_time());
         let possible = days.iter().flatten().count();

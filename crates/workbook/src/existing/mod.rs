@@ -1,34 +1,32 @@
-//! An existing workbook: what there is to know of it before something is added, and the few parts that name sheets, ties and types,
-//! which are added to by inserting bytes. Everything else is copied as it is.
+//! An existing workbook: what there is to know of it before something is added. The few parts that name sheets, ties and types are added
+//! to by inserting bytes ([`additions`]). Everything else is copied as it is.
 
+mod additions;
 mod comments;
 pub(crate) mod edit;
 mod hidden_names;
+mod strings;
 mod tables;
 mod ties;
 
-use crate::custom_xml::{self, CUSTOM, NewCustomPart, PROPERTIES};
-use crate::parts;
-
 use crate::error::{Error, Result};
 use crate::family::Family;
-use crate::markup::{Next, Tag, TagKind, next_tag, tags};
+use crate::markup::tags;
 use crate::number_format::NumberFormat;
 use crate::package::zip_reader::{Input, ZipReader};
 use crate::reference::Range;
 use crate::sheet::source::SheetSource;
-use crate::sheet::{CellValue, ExistingCell, Extension, Question, Scan, Scanner, SheetFacts, facts, value};
+use crate::sheet::{CellValue, ExistingCell, Question, Scan, Scanner, SheetFacts, facts, value};
 use crate::style_map::StyleMap;
 use crate::styles::Styles;
 use crate::xml;
-use edit::{Edit, append, attribute_edit, edited};
+pub(crate) use additions::{Additions, CustomChanges};
 use std::borrow::Cow;
-use std::collections::{HashMap, HashSet};
-use std::fmt::Write as _;
+use std::collections::HashMap;
 use std::io::Read;
 pub use tables::ExistingTable;
 use ties::{highest_number, ties_of};
-pub(crate) use ties::{ties_added, ties_name, types_added};
+pub(crate) use ties::{ties_added, ties_name};
 
 /// Most bytes of a part that is read as a whole. Sheets are not.
 const PART_BYTES: u64 = 24 << 20;
@@ -118,39 +116,6 @@ struct ExistingSheet {
     name: String,
     /// Its part; `None` if it is missing.
     place: Option<usize>,
-}
-
-/// What is added to a workbook.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Additions {
-    /// Sheets: name, and the name of the part.
-    pub(crate) sheets: Vec<(String, String)>,
-    /// Names of the parts of tables.
-    pub(crate) tables: Vec<String>,
-    /// Names of parts that hold ties of sheets that were there.
-    pub(crate) ties: Vec<String>,
-    /// Whether rows were placed in sheets that were there.
-    pub(crate) has_rows: bool,
-    /// Whether cells with formulas went.
-    pub(crate) lost_formulas: bool,
-    /// Defined names that went with rows, and their cells.
-    pub(crate) names: Vec<(String, Range)>,
-    /// Sheets (from 0) whose filters took in rows.
-    pub(crate) filters: Vec<(usize, Extension)>,
-    /// Custom XML parts.
-    pub(crate) custom: CustomChanges,
-    /// Hidden names and what they stand for; `None`: the name goes.
-    pub(crate) hidden_names: Vec<(String, Option<String>)>,
-}
-
-/// What becomes of custom XML parts.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct CustomChanges {
-    pub(crate) new: Vec<NewCustomPart>,
-    /// New content by place.
-    pub(crate) changed: Vec<(usize, Vec<u8>)>,
-    /// Places of those that go.
-    pub(crate) gone: Vec<usize>,
 }
 
 impl ExistingBook {
@@ -314,22 +279,6 @@ impl ExistingBook {
         Ok(cells)
     }
 
-    /// Puts texts in place of places in the table of strings.
-    pub(crate) fn resolve<'c>(&mut self, cells: impl Iterator<Item = &'c mut ExistingCell>) -> Result<()> {
-        let cells: Vec<&mut ExistingCell> = cells.collect();
-        let wanted: Vec<usize> = cells.iter().filter_map(|c| c.shared).collect();
-        if wanted.is_empty() {
-            return Ok(());
-        }
-        let strings = self.strings_at(&wanted)?;
-        for cell in cells {
-            if let Some(text) = cell.shared.and_then(|at| strings.get(&at)) {
-                cell.text.clone_from(text);
-            }
-        }
-        Ok(())
-    }
-
     /// What stands in sheet `n` (from 0) where rows are to go.
     ///
     /// # Errors
@@ -368,76 +317,6 @@ impl ExistingBook {
     /// A sheet as a stream.
     pub(crate) fn sheet_source(&mut self, place: usize) -> Result<SheetSource> {
         SheetSource::open(&mut self.zip, place)
-    }
-
-    /// Texts of the table of strings.
-    fn strings_at(&mut self, wanted: &[usize]) -> Result<HashMap<usize, String>> {
-        let mut found = HashMap::new();
-        let last = wanted.iter().max().copied().unwrap_or(0);
-        let wanted: HashSet<usize> = wanted.iter().copied().collect();
-        self.each_string(|n, text| {
-            if wanted.contains(&n) {
-                found.insert(n, text.to_owned());
-            }
-            n < last
-        })?;
-        Ok(found)
-    }
-
-    /// The texts at these places (from 0) of the table of strings.
-    ///
-    /// # Errors
-    /// [`Error::Damaged`] if it cannot be read.
-    pub fn shared_strings_at(&mut self, places: &[usize]) -> Result<HashMap<usize, String>> {
-        if places.is_empty() { Ok(HashMap::new()) } else { self.strings_at(places) }
-    }
-
-    /// Gives the texts of the table of strings and their places, from 0, until `take` gives `false`.
-    pub(crate) fn each_string(&mut self, mut take: impl FnMut(usize, &str) -> bool) -> Result<()> {
-        let Some(place) = self.strings.as_ref().and_then(|name| self.zip.find(name)) else { return Ok(()) };
-        let mut stream = self.zip.entry_stream(place)?;
-        let (mut buffer, mut at) = (Vec::new(), 0);
-        let (mut next, mut text, mut is_phonetic) = (0_usize, String::new(), false);
-        let mut text_from: Option<usize> = None;
-        loop {
-            match next_tag(&buffer, at) {
-                Next::Tag(tag) => {
-                    if let Some(start) = text_from.take() {
-                        text.push_str(&xml::text(&buffer[start..tag.start]));
-                    }
-                    match (tag.local(), tag.kind) {
-                        (b"si", TagKind::Open) => text.clear(),
-                        (b"si", kind) => {
-                            if kind == TagKind::Empty {
-                                text.clear();
-                            }
-                            if !take(next, &text) {
-                                return Ok(());
-                            }
-                            text.clear();
-                            next += 1;
-                        }
-                        (b"rPh", kind) => is_phonetic = kind == TagKind::Open,
-                        (b"t", TagKind::Open) if !is_phonetic => text_from = Some(tag.end),
-                        _ => {}
-                    }
-                    at = tag.end;
-                }
-                Next::End | Next::Open => {
-                    // A text that has begun is kept with what follows.
-                    let kept = text_from.unwrap_or(at);
-                    buffer.drain(..kept);
-                    at -= kept;
-                    text_from = text_from.map(|_| 0);
-                    if buffer.len() as u64 > PART_BYTES
-                        || !stream.read(&mut self.zip, &mut buffer, 256 * 1024)?
-                    {
-                        return Ok(());
-                    }
-                }
-                Next::DocumentType => return Ok(()),
-            }
-        }
     }
 
     /// The names of the parts of one kind that sheet `n` (from 0) is tied to, by what the name of the kind ends with.
@@ -527,174 +406,9 @@ impl ExistingBook {
         self.highest_table_id + 1
     }
 
-    /// What becomes of the small parts that name others.
-    pub(crate) fn changed(&mut self, additions: &Additions, styles: &StyleMap) -> Result<Changed> {
-        let mut parts: HashMap<usize, Vec<u8>> = HashMap::new();
-        let mut new = Vec::new();
-        let mut overrides: Vec<(String, &str)> = Vec::new();
-        for (_, name) in &additions.sheets {
-            overrides.push((name.clone(), "worksheet"));
-            overrides.push((ties_name(name), ties::TIES));
-        }
-        for name in &additions.ties {
-            overrides.push((name.clone(), ties::TIES));
-        }
-        for name in &additions.tables {
-            overrides.push((name.clone(), "table"));
-        }
-        let (folder, _) = self.workbook.name.rsplit_once('/').unwrap_or(("", ""));
-        let mut ties: Vec<(u32, &str, String)> = Vec::new();
-        let mut next = self.highest_tie + 1;
-        for (_, name) in &additions.sheets {
-            ties.push((next, "worksheet", format!("/{name}")));
-            next += 1;
-        }
-        if let Some(part) = &self.styles {
-            parts.insert(part.place, styles.content()?);
-        } else {
-            let name =
-                if folder.is_empty() { "styles.xml".to_owned() } else { format!("{folder}/styles.xml") };
-            ties.push((next, "styles", format!("/{name}")));
-            next += 1;
-            overrides.push((name.clone(), "styles"));
-            new.push((name, styles.content()?));
-        }
-        let sheets: Vec<(&str, u32, u32)> = additions
-            .sheets
-            .iter()
-            .zip(&ties)
-            .zip(self.highest_sheet_id + 1..)
-            .map(|(((name, _), (tie, ..)), id)| (name.as_str(), id, *tie))
-            .collect();
-        let mut ties_gone: Vec<&str> = Vec::new();
-        let mut gone: Vec<usize> = Vec::new();
-        if let Some((place, tie)) = self.calc_chain.as_ref().filter(|_| additions.lost_formulas) {
-            // It may be missing: whoever computes makes it anew.
-            gone.push(*place);
-            ties_gone.push(tie);
-        }
-        for (place, tie) in self.custom.iter().filter(|(place, _)| additions.custom.gone.contains(place)) {
-            gone.push(*place);
-            ties_gone.push(tie);
-            gone.extend(custom_companions(&mut self.zip, *place)?);
-        }
-        parts.extend(additions.custom.changed.iter().cloned());
-        let first = self.free_number_of("customXml/item");
-        for (part, n) in additions.custom.new.iter().zip(first..) {
-            let (item, beside) = (format!("customXml/item{n}.xml"), format!("customXml/itemProps{n}.xml"));
-            ties.push((next, "customXml", format!("/{item}")));
-            next += 1;
-            overrides.push((item.clone(), CUSTOM));
-            overrides.push((beside.clone(), PROPERTIES));
-            overrides.push((ties_name(&item), ties::TIES));
-            let tie =
-                parts::relationships_of(self.family, &[("customXmlProps", format!("itemProps{n}.xml"))]);
-            new.push((ties_name(&item), tie.into_bytes()));
-            new.push((beside, custom_xml::properties(part, self.family).into_bytes()));
-            new.push((item, part.content.clone()));
-        }
-        let (mut types, mut all_ties) = (self.types.clone(), self.ties.clone());
-        let names: Vec<&str> = gone.iter().map(|place| self.zip.entries()[*place].name.as_str()).collect();
-        if !gone.is_empty() {
-            types.content = ties::without(&types, "Override", |tag| {
-                tag.attribute("PartName").is_some_and(|n| names.iter().any(|name| same_part(&n, name)))
-            })?;
-            all_ties.content = ties::without(&all_ties, "Relationship", |tag| {
-                tag.attribute("Id").is_some_and(|id| ties_gone.contains(&&*id))
-            })?;
-        }
-        parts.insert(self.types.place, types_added(&types, &overrides)?);
-        parts.insert(self.ties.place, ties_added(&all_ties, &ties, self.family)?);
-        let mut workbook = self.workbook.clone();
-        workbook.content = sheets_added(&workbook, &sheets, self.family)?;
-        workbook.content = names_moved(&workbook, additions)?;
-        workbook.content = hidden_names::put(&workbook, &additions.hidden_names)?;
-        if additions.has_rows {
-            workbook.content = recomputed(&workbook, self.calc_chain.is_some())?;
-        }
-        parts.insert(self.workbook.place, workbook.content);
-        Ok(Changed { parts, new, gone })
-    }
-
     pub(crate) fn zip(&mut self) -> &mut ZipReader<Box<dyn Input>> {
         &mut self.zip
     }
-}
-
-/// What becomes of an existing workbook's entries.
-pub(crate) struct Changed {
-    /// New content by the place of the entry.
-    pub(crate) parts: HashMap<usize, Vec<u8>>,
-    /// Parts that were not there.
-    pub(crate) new: Vec<(String, Vec<u8>)>,
-    /// Entries that go.
-    pub(crate) gone: Vec<usize>,
-}
-
-/// The workbook part with the names that went with rows: those of filters, which are hidden, and those that rows were placed by.
-fn names_moved(workbook: &Part, additions: &Additions) -> Result<Vec<u8>> {
-    let content = &workbook.content;
-    let all = tags(&workbook.name, content)?;
-    let mut edits = Vec::new();
-    for (n, tag) in all.iter().enumerate().filter(|(_, t)| t.opens("definedName")) {
-        let own_sheet = tag.attribute("localSheetId").and_then(|v| v.parse::<usize>().ok());
-        let name = tag.attribute("name").unwrap_or_default();
-        let end = all.get(n + 1).map_or(tag.end, |t| t.start);
-        let Some((sheet, range)) =
-            std::str::from_utf8(&content[tag.end..end]).ok().and_then(|text| text.rsplit_once('!'))
-        else {
-            continue;
-        };
-        let filter = additions.filters.iter().find(|(s, _)| Some(*s) == own_sheet);
-        let filter = filter.filter(|_| name == "_xlnm._FilterDatabase");
-        let placed = additions.names.iter().find(|(n, _)| *n == name).map(|(_, range)| *range);
-        let grown = filter.and_then(|(_, extension)| extension.areas(&range.replace('$', "")));
-        if let Some(moved) = placed.or_else(|| grown.and_then(|areas| Range::parse(&areas))) {
-            edits.push((tag.end..end, format!("{sheet}!{}", moved.fixed())));
-        }
-    }
-    Ok(edited(content, edits))
-}
-
-/// The parts that go with a custom XML part: its ties, and what they lead to.
-fn custom_companions(zip: &mut ZipReader<Box<dyn Input>>, place: usize) -> Result<Vec<usize>> {
-    let name = zip.entries()[place].name.replace('\\', "/");
-    let name = name.trim_start_matches('/');
-    let Some(ties) = zip.find(&ties_name(name)) else { return Ok(Vec::new()) };
-    let own = Part { place: ties, name: ties_name(name), content: zip.read(ties, PART_BYTES)? };
-    let folder = name.rsplit_once('/').map_or("", |(folder, _)| folder);
-    let beside = ties_of(&own)?.iter().filter_map(|t| zip.find(&t.target_from(folder))).collect::<Vec<_>>();
-    Ok(std::iter::once(ties).chain(beside).collect())
-}
-
-/// Whether both name one part.
-fn same_part(a: &str, b: &str) -> bool {
-    let plain = |n: &str| n.trim_start_matches('/').replace('\\', "/").to_lowercase();
-    plain(a) == plain(b)
-}
-
-/// The workbook part, which says that everything is to be computed once more.
-fn recomputed(workbook: &Part, has_formulas: bool) -> Result<Vec<u8>> {
-    let content = &workbook.content;
-    let all = tags(&workbook.name, content)?;
-    let mut edits: Vec<Edit> = Vec::new();
-    if let Some(tag) = all.iter().find(|t| t.opens("calcPr")) {
-        let end = tag.end - if tag.kind == TagKind::Empty { 2 } else { 1 };
-        let edit = attribute_edit(content, tag, "fullCalcOnLoad", "1");
-        edits.push(edit.unwrap_or((end..end, " fullCalcOnLoad=\"1\"".into())));
-    } else if has_formulas {
-        let before = ["externalReferences", "definedNames", "functionGroups", "sheets"];
-        let behind = before.iter().filter_map(|name| {
-            let open = all.iter().find(|t| t.opens(name))?;
-            let closing = || all.iter().find(|t| t.start > open.start && t.closes(name)).map(|t| t.end);
-            if open.kind == TagKind::Empty { Some(open.end) } else { closing() }
-        });
-        if let Some(at) = behind.max() {
-            let p = all.first().map_or("", Tag::prefix);
-            edits.push((at..at, format!("<{p}calcPr fullCalcOnLoad=\"1\"/>")));
-        }
-    }
-    Ok(edited(content, edits))
 }
 
 fn part(zip: &mut ZipReader<Box<dyn Input>>, name: &str) -> Result<Part> {
@@ -738,32 +452,6 @@ fn family_of(workbook: &Part) -> Result<Family> {
     [Family::Transitional, Family::Strict].into_iter().find(|f| f.main() == space).ok_or_else(|| {
         Error::Refused(format!("its workbook part is of an unknown sort (\u{201c}{space}\u{201d})"))
     })
-}
-
-fn sheets_added(part: &Part, sheets: &[(&str, u32, u32)], family: Family) -> Result<Vec<u8>> {
-    let all = tags(&part.name, &part.content)?;
-    let prefix = all.first().map_or("", Tag::prefix);
-    let bound = all.first().and_then(|root| {
-        root.attributes()
-            .find(|(name, value)| name.starts_with("xmlns:") && value == family.relationships())
-            .map(|(name, _)| name["xmlns:".len()..].to_owned())
-    });
-    let mut text = String::new();
-    for (name, id, tie) in sheets {
-        let (space, r) = match &bound {
-            Some(bound) => (String::new(), bound.as_str()),
-            None => (format!(" xmlns:r=\"{}\"", family.relationships()), "r"),
-        };
-        let _ = write!(
-            text,
-            "<{prefix}sheet name=\"{}\" sheetId=\"{id}\"{space} {r}:id=\"rId{tie}\"/>",
-            xml::escaped(name)
-        );
-    }
-    let edits = append(&part.content, &all, "sheets", &text);
-    edits
-        .map(|e| edited(&part.content, e))
-        .ok_or_else(|| Error::Damaged(format!("{}: it lists no sheets", part.name)))
 }
 
 /// The first number that no tie of a part has.

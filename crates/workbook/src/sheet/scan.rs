@@ -360,17 +360,6 @@ impl ExistingBook {
             is_whole && !blocks.is_too_long() && order.is_some_and(|order| order.part == Part::Behind);
         Ok(is_so.then_some(all))
     }
-
-    /// Gives every text of the table of strings, in order.
-    ///
-    /// # Errors
-    /// [`Error::Damaged`](crate::Error::Damaged) if it cannot be read.
-    pub fn shared_strings(&mut self, mut take: impl FnMut(&str)) -> Result<()> {
-        self.each_string(|_, text| {
-            take(text);
-            true
-        })
-    }
 }
 
 #[cfg(test)]
