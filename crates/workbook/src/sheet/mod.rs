@@ -1,5 +1,6 @@
 //! Worksheets: new ones as a stream, and rows that are put into those that are there.
 
+mod alike;
 pub(crate) mod behind;
 mod digest;
 pub(crate) mod facts;

@@ -207,7 +207,7 @@ impl RawCell<'_> {
 
 /// A cell as nearly all programs spell it: `<c r="A1" s="1" t="s">…</c>`, in the same bytes as the general way reads it.
 #[inline]
-fn usual_cell(xml: &[u8]) -> Option<RawCell<'_>> {
+pub(super) fn usual_cell(xml: &[u8]) -> Option<RawCell<'_>> {
     let mut at = xml.strip_prefix(b"<c r=\"").map(|_| b"<c r=\"".len())?;
     let mut column = 0;
     while let Some(letter @ b'A'..=b'Z') = xml.get(at) {

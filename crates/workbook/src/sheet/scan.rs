@@ -5,6 +5,7 @@ use crate::existing::ExistingBook;
 use crate::markup::TagKind;
 use crate::markup::tags;
 use crate::package::blocks::{PackedBlocks, Unpacker};
+use crate::sheet::alike::Alike;
 use crate::sheet::facts::existing;
 use crate::sheet::raw::{CellKind, Cells, NextRow, RawCell, row_at};
 use crate::{CellRef, xml};
@@ -102,6 +103,15 @@ impl<'x, 's> Gathered<'x, 's> {
         if self.scan.columns.get(self.place) == Some(&cell.column) {
             self.cells[self.place] = content(cell);
             self.formats[self.place] = cell.style;
+        }
+    }
+
+    /// Takes what a cell holds and its format, by the place of its column among those that are wanted.
+    #[inline]
+    pub(crate) fn put(&mut self, place: usize, format: u32, content: CellContent<'x>) {
+        if self.is_wanted {
+            self.cells[place] = content;
+            self.formats[place] = format;
         }
     }
 
@@ -227,15 +237,23 @@ impl BlockRows {
             let to = raw.starts_with(CLOSE).then_some(Part::Behind);
             return Some(Self { from: to.map(|_| Part::Rows), to, rows: (0, 0) });
         };
-        let is_plain = memchr::memmem::find(raw, b"<!").is_none();
-        let mut gathered = Gathered::new(scan);
+        let mut known = None;
+        let mut is_plain = || *known.get_or_insert_with(|| memchr::memmem::find(raw, b"<!").is_none());
+        let (mut gathered, mut alike) = (Gathered::new(scan), Alike::new(scan));
         let (mut first, mut last) = (0, 0);
-        while let NextRow::Row(row) = row_at(raw, at, is_plain) {
-            let number = row.number.filter(|number| *number > last)?;
-            gathered.begin(number);
-            Cells::of(&row).for_each(|cell| gathered.cell(&cell));
+        loop {
+            let compared = alike.row(raw, at, last, &mut gathered, &mut is_plain);
+            let (number, end) = if let Some(read) = compared {
+                (read.number, read.end)
+            } else {
+                let NextRow::Row(row) = row_at(raw, at, is_plain()) else { break };
+                let number = row.number.filter(|number| *number > last)?;
+                gathered.begin(number);
+                Cells::of(&row).for_each(|cell| gathered.cell(&cell));
+                (number, row.span.1)
+            };
             gathered.end(number, scanner);
-            (at, last) = (row.span.1, number);
+            (at, last) = (end, number);
             first = if first == 0 { number } else { first };
         }
         let to = match &raw[at..] {
