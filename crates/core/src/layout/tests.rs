@@ -340,6 +340,41 @@ fn packed_lines_that_hold_dates_or_times_are_never_taken_for_something_else_in_s
 }
 
 #[test]
+fn columns_that_touch_are_cut_where_words_dates_and_units_say_so() {
+    let ships = ["Saltwind", "Heron", "Tern", "Grey Anselm", "Curlew"];
+    let lines = |line: &dyn Fn(usize) -> String| (1..30).map(|i| line(i) + "\n").collect::<String>();
+    for (head, expected) in [
+        // Numbers that run into names, and names that run into names.
+        (
+            lines(&|i| {
+                format!("{:05}{:<11}{}", i * 2741 % 90_000 + 10_000, ships[i % 5], ["Quill", "Pender"][i % 2])
+            }),
+            &[0, 5, 16][..],
+        ),
+        // A filled-up number with its unit behind it.
+        (lines(&|i| format!("{:<11}{:010}kWh", ships[i % 5], i * 731 % 9000 * 10)), &[0, 11, 21]),
+        // The sign ends the number, and does not begin the date.
+        (
+            lines(&|i| {
+                format!(
+                    "{:<11}{:08}{}203108{:02}",
+                    ships[i % 5],
+                    i * 4177 % 99_000,
+                    ["+", "-"][usize::from(i % 7 == 0)],
+                    1 + i * 5 % 28
+                )
+            }),
+            &[0, 11, 20],
+        ),
+    ] {
+        let layout = detected(&head);
+        let Division::Fixed(fixed) = &layout.dialect.value.division else { panic!("{head}") };
+        assert_eq!(fixed.starts, expected, "{head}");
+        assert!(layout.doubt.is_some(), "columns that touch are said: {head}");
+    }
+}
+
+#[test]
 fn the_heading_of_a_group_below_a_rule_is_no_second_line_of_names() {
     let details = |station: &str| {
         let lines: String = (1..9)

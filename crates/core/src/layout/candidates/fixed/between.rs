@@ -68,6 +68,29 @@ pub(super) fn keys_beside_words(lines: &[&Placed], start: usize) -> usize {
     if habit && keys.len() >= enough && varied { fitting } else { 0 }
 }
 
+/// Letters of a word that stands behind digits without being their unit.
+const WORD: usize = 3;
+
+/// Whether a word begins at a place right behind a digit (`68741Desgrèves`, `120J. Tern`, `18no`), or a capital right behind a small
+/// letter: one value hardly ever holds both.
+pub(super) fn is_turn(line: &Placed, place: usize) -> bool {
+    let letter =
+        |at: usize| line.slice(at, at + 1).chars().next().filter(|_| line.class(at) == Class::Letter);
+    let (left, right) = (line.class(place - 1), line.class(place));
+    if right != Class::Letter {
+        return false;
+    }
+    let is_small = |at: usize| letter(at).is_some_and(|c| !c.is_uppercase());
+    let is_capital = |at: usize| letter(at).is_some_and(char::is_uppercase);
+    if left != Class::Digit {
+        return line.begins_word(place) && place > 1 && is_small(place - 2);
+    }
+    let is_initial = || is_capital(place) && line.slice(place + 1, place + 2) == "." && !is_small(place + 2);
+    let is_long =
+        || (place..place + WORD).all(|at| letter(at).is_some()) && (place..place + WORD).any(is_small);
+    (is_capital(place) && is_small(place + 1)) || is_initial() || is_long()
+}
+
 /// Whether a start stands on the right side of the sign of a number of fixed width: behind it where lines end with signs, else in
 /// front of it. None: it stands beside no sign.
 pub(super) fn beside_sign(lines: &[&Placed], start: usize) -> Option<bool> {
@@ -104,6 +127,28 @@ mod tests {
         ] {
             let line = Placed::new(text.as_bytes(), Unit::Characters);
             assert_eq!(group_at(&line, blank), grouped, "{text}");
+        }
+    }
+
+    #[test]
+    fn words_behind_digits_are_told_from_codes_and_units() {
+        for (text, place, turns) in [
+            ("68741Desgrave", 5, true),
+            ("120J. Tern", 3, true),
+            ("18no", 2, false),
+            ("2031-07-18not yet", 10, true),
+            ("TernHeron", 4, true),
+            ("TERNHERON", 4, false),
+            ("50kWh", 3, false),
+            ("ternheron", 4, false),
+            ("7B41", 1, false),
+            ("21ABC", 2, false),
+            ("12m2", 2, false),
+            ("3J.x", 1, false),
+            ("Quay7", 4, false),
+            ("12 Tern", 3, false),
+        ] {
+            assert_eq!(is_turn(&Placed::new(text.as_bytes(), Unit::Characters), place), turns, "{text}");
         }
     }
 }

@@ -224,7 +224,9 @@ impl<'l> Coder<'l> {
         let (mut touch, mut cut, mut mark, mut group, mut other, mut soft, mut joint) =
             (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
         let (mut zero, mut zero_before, mut inside) = (0.0, 0.0, 0.0);
+        // In front of what is known to begin behind it, a sign ends the number before.
         let sign = if self.is_packed { beside_sign(&self.lines, start) } else { None };
+        let sign = sign.map(|is_right| is_right && !self.known.contains(&(start + 1)));
         for line in &self.lines {
             if start >= line.len() {
                 continue;

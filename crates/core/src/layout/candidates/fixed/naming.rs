@@ -48,16 +48,19 @@ pub(super) fn is_glued(names: &Placed) -> bool {
 }
 
 /// The words of names that touch, and which of them surely begin a name.
-fn packed_names(names: &Placed) -> Names {
+pub(super) fn packed_names(names: &Placed) -> Names {
     let (mut words, mut begins) = (Vec::new(), Vec::new());
     for (from, to) in names.runs(false) {
         let small = |place: usize| {
             names.slice(place, place + 1).chars().all(|c| c.is_lowercase() || matches!(c, '.' | '%' | ')'))
         };
+        let letters = |place: usize| names.slice(place, place + 1).chars().any(char::is_lowercase);
         let capital = |place: usize| names.slice(place, place + 1).chars().all(char::is_uppercase);
+        // In front of all others the name of a record type may be one letter.
+        let is_type = |place: usize| from == 0 && place == 1 && capital(0) && capital(1) && letters(2);
         let mut begin = from;
         for place in from + 1..=to {
-            if place < to && !(small(place - 1) && capital(place)) {
+            if place < to && !(small(place - 1) && capital(place)) && !is_type(place) {
                 continue;
             }
             let behind = words.last().map_or(2, |last: &(usize, usize)| begin - last.1);
@@ -114,6 +117,10 @@ mod tests {
         let (words, begins) = packed_names(&glued);
         assert_eq!(words, [(0, 4), (4, 8), (8, 15), (16, 20), (22, 26)]);
         assert_eq!(begins, [0, 1, 2, 4]);
+        let typed = |text: &str| packed_names(&Placed::new(text.as_bytes(), Unit::Characters)).0;
+        assert_eq!(typed("TShipCall"), [(0, 1), (1, 5), (5, 9)], "the name of a record type");
+        assert_eq!(typed("ShipTBerth")[1], (4, 10), "and of nothing further on");
+        assert_eq!(typed("TQShip")[0], (0, 6));
         assert!(is_glued(&glued) && !is_glued(&Placed::new(b"Ship Call", Unit::Characters)));
     }
 }

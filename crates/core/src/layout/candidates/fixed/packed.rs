@@ -3,7 +3,8 @@
 //! No blank sets such columns off, so each hint alone is weak. All of them propose; the price of the columns decides which stay.
 //! Where digits touch digits without a date, a sign, a name or a change of habit, nothing proposes: that is for people to say.
 
-use super::between::beside_sign;
+use super::between::{beside_sign, is_turn};
+use super::naming::packed_names;
 use super::placed::{Class, Placed};
 use super::starts::date_edges;
 use crate::record::Unit;
@@ -153,7 +154,7 @@ fn is_marked_date(text: &str) -> bool {
         && ((within(one, 12) && within(other, 31)) || (within(one, 31) && within(other, 12)))
 }
 
-/// Starts worth a price, in order, and those of them that dates or a record type in front prove.
+/// Starts worth a price, in order, and those of them that dates, words behind digits, or a record type in front prove.
 pub(super) fn propose(
     lines: &[&Placed],
     all: &[&Placed],
@@ -165,6 +166,7 @@ pub(super) fn propose(
     // Strength of each proposal, by place.
     let mut strength: Vec<(f64, usize)> = Vec::new();
     let share = |n: usize| n as f64 / count as f64;
+    let turns: Vec<usize> = (1..width).filter(|place| is_turn_of(lines, *place)).collect();
     for place in 1..width {
         let (before, here) = (&habits[place - 1], &habits[place]);
         let mut own: f64 = 0.0;
@@ -192,6 +194,9 @@ pub(super) fn propose(
                 own = own.max(0.3 + 0.3 * share(left - own_values));
             }
         }
+        if turns.contains(&place) {
+            own = own.max(1.5);
+        }
         // A sign ends the number before it, or begins the one behind it.
         if beside_sign(lines, place) == Some(true) {
             own = own.max(1.5);
@@ -207,7 +212,7 @@ pub(super) fn propose(
     let short: Vec<usize> = short_dates(lines).into_iter().filter(|p| !inside(*p)).collect();
     strength.extend(code.map(|place| (2.0, place)));
     strength.extend(dates.iter().chain(&short).map(|place| (2.0, *place)));
-    for (from, _) in names.map(|n| n.runs(false)).unwrap_or_default() {
+    for (from, _) in names.map(|n| packed_names(n).0).unwrap_or_default() {
         if from > 0 {
             strength.push((1.0, from));
         }
@@ -221,7 +226,38 @@ pub(super) fn propose(
     }
     starts.sort_unstable();
     dates.extend(code);
+    dates.extend(turns);
     (starts, dates)
+}
+
+/// Whether the same letters stand in nearly all lines behind numbers that are filled up with zeros.
+fn has_unit(lines: &[&Placed], place: usize) -> bool {
+    let is_filled_up = |line: &&&Placed| {
+        let from = (0..place).rev().take_while(|p| line.class(*p) == Class::Digit).last().unwrap_or(place);
+        place - from >= FILLED_UP && line.slice(from, from + 1) == "0"
+    };
+    let unit = |line: &Placed| {
+        let to = (place..line.len()).find(|p| line.class(*p) == Class::Blank).unwrap_or(line.len());
+        if line.class(place) == Class::Letter {
+            line.slice(place, to.min(place + 2)).to_owned()
+        } else {
+            String::new()
+        }
+    };
+    let Some(first) = lines.first().map(|l| unit(l)).filter(|u| !u.is_empty()) else { return false };
+    lines.iter().filter(is_filled_up).count() * 2 > lines.len()
+        && lines.iter().filter(|l| unit(l) == first).count() * 10 >= lines.len() * 9
+}
+
+/// Digits of a number that is filled up with zeros.
+const FILLED_UP: usize = 5;
+
+/// Whether words begin at a place in nearly all lines that have something there and right before it, and in enough of all.
+fn is_turn_of(lines: &[&Placed], place: usize) -> bool {
+    let turns =
+        if has_unit(lines, place) { lines.len() } else { lines.iter().filter(|l| is_turn(l, place)).count() };
+    let touching = lines.iter().filter(|l| l.is_crossed(place)).count();
+    turns >= FEWEST && turns * 10 >= touching * 9 && turns * 10 >= lines.len() * 3
 }
 
 /// Where the code of the record type in front of all lines ends: a capital or two, or digits, that `lines` share, while a record of

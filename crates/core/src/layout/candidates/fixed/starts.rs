@@ -214,8 +214,14 @@ pub(super) fn date_edges(lines: &[&Placed], any: bool) -> Vec<usize> {
             let touches =
                 |l: &&&Placed, p: usize| l.class(p) == Class::Digit || (any && l.class(p) == Class::Letter);
             let digits = |p: usize| lines.iter().filter(|l| touches(l, p)).count() * 10 > count * 9;
+            // A sign in front of a date ends the number before it.
+            let signs = |p: usize| {
+                let sign = |l: &&&Placed, of: &[&str]| of.contains(&l.slice(p, p + 1));
+                any && lines.iter().any(|l| sign(&l, &["+"]))
+                    && lines.iter().filter(|l| sign(l, &["+", "-"])).count() * 10 > count * 9
+            };
             let mut found = false;
-            if place > 0 && digits(place - 1) {
+            if place > 0 && (digits(place - 1) || signs(place - 1)) {
                 edges.push(place);
                 found = true;
             }
