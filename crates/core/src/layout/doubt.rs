@@ -104,6 +104,16 @@ pub(super) fn about(
     if is_named && strong(best) && !rival.is_some_and(strong) {
         return None;
     }
+    // Labels that nearly all lines have explain what else would be counted.
+    let labelled =
+        |c: &Candidate| matches!(c.dialect.division, Division::Multiline(Multiline::Labelled { .. }));
+    if labelled(best)
+        && best.even >= FEW
+        && best.even * 10 >= best.records * 8
+        && rival.is_some_and(|r| r.form == Form::Multiline && !labelled(r))
+    {
+        return None;
+    }
     let near = rival.is_some_and(|r| r.bits - best.bits < distance(best.form) * best.bits.abs());
     let per_line = rival.map_or(f64::INFINITY, |r| (r.bits - best.bits) / lines.len().max(1) as f64);
     match best.form {
@@ -111,7 +121,7 @@ pub(super) fn about(
         Form::Aligned { .. } if near => Some(LayoutDoubt::RunsOfBlanks),
         _ if near => Some(LayoutDoubt::RunnerUp),
         // Few records are enough where each pays for another division by far.
-        _ if matches!(best.dialect.division, Division::Multiline(Multiline::Labelled { .. })) => None,
+        _ if labelled(best) => None,
         _ if best.even < FEW && best.width > 1 && per_line < 12.0 => Some(LayoutDoubt::FewRecords(best.even)),
         _ => None,
     }

@@ -340,6 +340,26 @@ fn packed_lines_that_hold_dates_or_times_are_never_taken_for_something_else_in_s
 }
 
 #[test]
+fn labels_leave_no_doubt_whether_as_many_lines_would_be_records() {
+    let ships = ["Saltwind", "Grey Heron", "Anselm", "Tern"];
+    for labels in [2, 3, 6] {
+        let record = |i: usize| {
+            let lines = [
+                format!("call_no: TQ-{:04}", i * 37),
+                format!("ship: {}", ships[i * 7 % 4]),
+                format!("arrived: 2031-08-{:02} 0{}:{:02}", 1 + i % 28, i % 9, i * 13 % 60),
+                format!("berth: {}/{}", i % 9 + 1, i % 14 + 1),
+                format!("dues: EUR {}.{:02}", i * 731 % 9000, i * 17 % 100),
+                format!("stay: 0{}:{:02}", i % 8, i * 29 % 60),
+            ];
+            lines[..labels].join("\n") + "\n\n"
+        };
+        let layout = detected(&(1..41).map(record).collect::<String>());
+        assert_eq!((layout.names.len(), &layout.doubt), (labels, &None), "{:?}", layout.names);
+    }
+}
+
+#[test]
 fn columns_that_touch_are_cut_where_words_dates_and_units_say_so() {
     let ships = ["Saltwind", "Heron", "Tern", "Grey Anselm", "Curlew"];
     let lines = |line: &dyn Fn(usize) -> String| (1..30).map(|i| line(i) + "\n").collect::<String>();
