@@ -12,6 +12,7 @@ pub use detect::{Detected, NotText, detect};
 
 use encoding_rs as rs;
 use memchr::memchr;
+use std::borrow::Cow;
 
 /// An encoding that sources may be in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -303,6 +304,17 @@ fn decode_legacy(
             }
         }
     }
+}
+
+/// Decoded bytes as text. What is not UTF-8 after all, where a place cuts a character for example, is U+FFFD.
+///
+/// ```
+/// use incola_core::encoding::text_of;
+/// assert_eq!((&*text_of("Möwe".as_bytes()), &*text_of(b"M\xc3")), ("Möwe", "M\u{fffd}"));
+/// ```
+#[inline]
+pub fn text_of(decoded: &[u8]) -> Cow<'_, str> {
+    std::str::from_utf8(decoded).map_or_else(|_| String::from_utf8_lossy(decoded), Cow::Borrowed)
 }
 
 #[cfg(test)]

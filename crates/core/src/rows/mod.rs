@@ -34,6 +34,7 @@ pub use aside::Aside;
 pub use carry::Carry;
 pub use role::{Role, Run, runs};
 
+use crate::encoding::text_of;
 use crate::kind::statistics::trim;
 use crate::layout::Repeats;
 use crate::record::{Machine, Oddities, Step};
@@ -274,7 +275,7 @@ fn shaped(shaping: &Shaping, record: &Record<'_>, derived: &mut Derived, sink: &
 #[inline]
 fn why_no_record(machine: &Machine, text: &[u8], repeats: &Repeats) -> Option<Aside> {
     let own = &text[machine.start()..machine.end()];
-    if repeats.may_be_heading(own) && repeats.headings().is_one(&String::from_utf8_lossy(own)) {
+    if repeats.may_be_heading(own) && repeats.headings().is_one(&text_of(own)) {
         return Some(Aside::Heading);
     }
     repeats.why(own).or_else(|| repeats.why_record(machine, text))

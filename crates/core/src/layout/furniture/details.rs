@@ -4,6 +4,8 @@ use super::super::measure::lexicon::{BLANK, Lexicon};
 use super::super::measure::sort::{Sort, sort_of};
 use super::Judged;
 use super::total;
+use crate::encoding::text_of;
+use crate::kind::date;
 use crate::kind::statistics::trim;
 use crate::record::{Division, Machine};
 use crate::rows::Aside;
@@ -13,10 +15,8 @@ use std::borrow::Cow;
 /// the sort of value that each column has.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Details {
-    /// Columns (from 0) that detail lines fill.
-    anchors: Vec<usize>,
-    /// Columns of numbers, moments or codes, with those sorts.
-    typed: Vec<(usize, Vec<Sort>)>,
+    /// What each column holds.
+    columns: Vec<Expected>,
     /// How many anchors a detail line may lack, how many typed columns may hold something else.
     lacking: usize,
     strange: usize,
@@ -28,6 +28,31 @@ pub struct Details {
     types: Vec<String>,
 }
 
+/// What a column of detail lines holds.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+struct Expected {
+    /// Whether detail lines fill it.
+    is_anchor: bool,
+    /// The sorts of its values, numbers or moments; none: it may hold anything.
+    sorts: Vec<Sort>,
+}
+
+impl Expected {
+    /// Whether a value is of another sort.
+    fn is_strange(&self, value: &[u8]) -> bool {
+        let is_plain = |sort: &Sort| match sort {
+            Sort::Number => is_plain_number(value),
+            Sort::Moment => is_plain_date(value),
+            _ => false,
+        };
+        if self.sorts.is_empty() || value.is_empty() || self.sorts.iter().any(is_plain) {
+            return false;
+        }
+        let text = text_of(value);
+        !self.sorts.contains(&sort_of(&text)) && !is_missing(&text)
+    }
+}
+
 /// Whether a value is digits with at most one point or comma among them: the usual number, told fast.
 fn is_plain_number(value: &[u8]) -> bool {
     let mark = value.iter().position(|b| !b.is_ascii_digit()).unwrap_or(value.len());
@@ -37,6 +62,14 @@ fn is_plain_number(value: &[u8]) -> bool {
         Some(_) => return false,
     };
     (1..12).contains(&mark) && (1..4).contains(&decimals.len()) && decimals.iter().all(u8::is_ascii_digit)
+}
+
+/// Whether a value is a date whose parts stand where they nearly always do: a moment, told fast.
+fn is_plain_date(value: &[u8]) -> bool {
+    let is_mark = |b: u8| matches!(b, b'-' | b'/' | b'.');
+    value.len() == 10
+        && ((value[4] == value[7] && is_mark(value[4])) || (value[2] == value[5] && is_mark(value[2])))
+        && date::scan(value).is_some()
 }
 
 /// Words that stand for a missing value.
@@ -73,25 +106,23 @@ pub(super) fn learn(judged: &Judged<'_>, inside: &[usize]) -> Option<Details> {
     let rows: Vec<&super::Row> =
         records.iter().map(|i| judged.row(*i)).filter(|r| r.values.len() == judged.width).collect();
     let filled = |column: usize| rows.iter().filter(|r| r.values[column] != BLANK).count();
-    let anchors: Vec<usize> = (0..judged.width).filter(|c| filled(*c) * 100 >= rows.len() * 95).collect();
-    let typed: Vec<(usize, Vec<Sort>)> = (0..judged.width)
-        .filter_map(|column| {
-            let mut counts = [0_usize; 6];
-            for row in &rows {
-                let sort = lexicon.get(row.values[column]).sort;
-                counts[sort as usize] += usize::from(!is_missing(lexicon.text(row.values[column])));
-            }
-            let all: usize = counts[1..].iter().sum();
-            let sorts: Vec<Sort> = [Sort::Number, Sort::Moment]
-                .into_iter()
-                .filter(|s| counts[*s as usize] * 50 >= all)
-                .collect();
-            let own: usize = sorts.iter().map(|s| counts[*s as usize]).sum();
-            (all > 1 && own * 100 >= all * 95).then_some((column, sorts))
-        })
+    let sorts = |column: usize| -> Vec<Sort> {
+        let mut counts = [0_usize; 6];
+        for row in &rows {
+            let sort = lexicon.get(row.values[column]).sort;
+            counts[sort as usize] += usize::from(!is_missing(lexicon.text(row.values[column])));
+        }
+        let all: usize = counts[1..].iter().sum();
+        let sorts: Vec<Sort> =
+            [Sort::Number, Sort::Moment].into_iter().filter(|s| counts[*s as usize] * 50 >= all).collect();
+        let own: usize = sorts.iter().map(|s| counts[*s as usize]).sum();
+        if all > 1 && own * 100 >= all * 95 { sorts } else { Vec::new() }
+    };
+    let columns = (0..judged.width)
+        .map(|column| Expected { is_anchor: filled(column) * 100 >= rows.len() * 95, sorts: sorts(column) })
         .collect();
     let mut details =
-        Details { anchors, typed, lacking: 0, strange: 0, cuts: 0, width: judged.width, types: Vec::new() };
+        Details { columns, lacking: 0, strange: 0, cuts: 0, width: judged.width, types: Vec::new() };
     // As lenient as all records need, or nearly all, whichever makes fewer mistakes.
     let needs: Vec<[usize; 3]> =
         rows.iter().map(|r| details.needs(|c| of_row(lexicon, r, c), r.cuts)).collect();
@@ -123,23 +154,19 @@ pub(super) fn learn(judged: &Judged<'_>, inside: &[usize]) -> Option<Details> {
 }
 
 /// A value of a row.
-fn of_row<'l>(lexicon: &'l Lexicon, row: &super::Row, column: usize) -> Cow<'l, str> {
-    row.values.get(column).map_or(Cow::Borrowed(""), |value| Cow::Borrowed(lexicon.text(*value)))
+fn of_row<'l>(lexicon: &'l Lexicon, row: &super::Row, column: usize) -> &'l [u8] {
+    row.values.get(column).map_or(b"", |value| lexicon.text(*value).as_bytes())
 }
 
 impl Details {
     /// Anchors that are lacking, typed columns with something else, starts that are crossed.
-    fn needs<'t>(&self, value: impl Fn(usize) -> Cow<'t, str>, cuts: usize) -> [usize; 3] {
-        let lacking = self.anchors.iter().filter(|c| value(**c).is_empty()).count();
-        let strange = self
-            .typed
-            .iter()
-            .filter(|(column, sorts)| {
-                let value = value(*column);
-                let is_plain = sorts.contains(&Sort::Number) && is_plain_number(value.as_bytes());
-                !value.is_empty() && !is_plain && !sorts.contains(&sort_of(&value)) && !is_missing(&value)
-            })
-            .count();
+    fn needs<'t>(&self, value: impl Fn(usize) -> &'t [u8], cuts: usize) -> [usize; 3] {
+        let (mut lacking, mut strange) = (0, 0);
+        for (column, expected) in self.columns.iter().enumerate() {
+            let value = value(column);
+            lacking += usize::from(expected.is_anchor && value.is_empty());
+            strange += usize::from(expected.is_strange(value));
+        }
         [lacking, strange, cuts]
     }
 
@@ -147,9 +174,9 @@ impl Details {
     pub(crate) fn why(&self, machine: &Machine, text: &[u8]) -> Option<Aside> {
         let count = machine.field_count();
         let is_fixed = matches!(machine.dialect().division, Division::Fixed(_));
-        let value = |column: usize| String::from_utf8_lossy(trim(machine.field(text, column)).0);
+        let value = |column: usize| trim(machine.field(text, column)).0;
         let class = || {
-            let values: Vec<Cow<'_, str>> = (0..count).map(value).collect();
+            let values: Vec<Cow<'_, str>> = (0..count).map(|column| text_of(value(column))).collect();
             self.class(&values.iter().map(AsRef::as_ref).collect::<Vec<&str>>())
         };
         if !is_fixed && count != self.width {
@@ -165,9 +192,8 @@ impl Details {
             return Some(class());
         }
         // A total keeps to the columns, but its words say what it is.
-        let blank =
-            count < self.width || (0..count).any(|column| trim(machine.field(text, column)).0.is_empty());
-        let is_total = blank && (0..count).any(|column| total::names_total(&value(column)));
+        let blank = count < self.width || (0..count).any(|column| value(column).is_empty());
+        let is_total = blank && (0..count).any(|column| total::names_total(&text_of(value(column))));
         is_total.then_some(Aside::PartTotal)
     }
 
@@ -176,8 +202,8 @@ impl Details {
         if texts.iter().any(|t| total::names_total(t)) {
             return Aside::PartTotal;
         }
-        let numbers = self.typed.iter().filter(|(column, sorts)| {
-            sorts.contains(&Sort::Number) && texts.get(*column).is_some_and(|t| sort_of(t) == Sort::Number)
+        let numbers = self.columns.iter().zip(texts).filter(|(expected, text)| {
+            expected.sorts.contains(&Sort::Number) && sort_of(text) == Sort::Number
         });
         let filled = texts.iter().filter(|t| !t.is_empty()).count();
         if numbers.count() > 0 && filled <= self.width / 2 + 1 { Aside::PartTotal } else { Aside::Heading }
@@ -187,6 +213,28 @@ impl Details {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    proptest::proptest! {
+        /// What is told fast is told right.
+        #[test]
+        fn what_is_told_fast_to_be_a_date_is_a_moment(value in "[0-9]{2,4}[-./: ][0-9]{2}[-./: ][0-9]{2,4}") {
+            proptest::prop_assert!(!is_plain_date(value.as_bytes()) || sort_of(&value) == Sort::Moment);
+        }
+    }
+
+    #[test]
+    fn dates_at_fixed_places_are_told_fast() {
+        for (value, is_told) in [
+            ("2031-08-04", true),
+            ("04.08.2031", true),
+            ("04/08/2031", true),
+            ("04.08.31", false),
+            ("2031 08 04", false),
+            ("12.345.678", false),
+        ] {
+            assert_eq!(is_plain_date(value.as_bytes()), is_told, "{value}");
+        }
+    }
 
     #[test]
     fn what_is_told_fast_to_be_a_number_is_one() {

@@ -6,6 +6,9 @@ use super::total::names_total;
 /// Longest label, in characters.
 const LONGEST_LABEL: usize = 40;
 
+/// Bytes of a label that are compared before a line is looked at closely.
+const BEGINNING: usize = 4;
+
 /// Most levels of headings.
 const LEVELS: usize = 8;
 
@@ -152,14 +155,14 @@ impl Headings {
 
     /// Whether a line begins as one of them does.
     pub(in crate::layout) fn may_begin(&self, line: &[u8]) -> bool {
-        let start = line.iter().find(|b| !matches!(b, b' ' | b'\t' | 0x0C));
-        let begins = |label: &Label| label.text.bytes().next().map(|b| b.to_ascii_lowercase());
-        // Letters beyond ASCII may have another first byte in the other case.
-        start.is_some_and(|b| {
-            *b >= 0x80
-                || !self.patterns.is_empty()
-                || self.labels.iter().any(|l| begins(l) == Some(b.to_ascii_lowercase()))
-        })
+        let Some(from) = line.iter().position(|b| !matches!(b, b' ' | b'\t' | 0x0C)) else { return false };
+        let begins = |label: &Label| {
+            let mut both = label.text.bytes().zip(line[from..].iter().copied()).take(BEGINNING);
+            // Letters beyond ASCII may have other bytes in the other case.
+            let differs = both.find(|(own, other)| !own.eq_ignore_ascii_case(other));
+            differs.is_none_or(|(own, other)| !(own.is_ascii() && other.is_ascii()))
+        };
+        !self.patterns.is_empty() || self.labels.iter().any(begins)
     }
 
     /// Whether a line is nothing but headings.
