@@ -95,7 +95,7 @@ pub(crate) fn run(options: &Tally) -> Result<ExitCode> {
         }
     }
     if options.json {
-        let json: Vec<_> = all.iter().map(render::tally::json).collect();
+        let json: Vec<_> = all.iter().map(render::tally_json::json).collect();
         print(&render::json_text(&json))?;
     } else {
         print(&all.iter().map(render::tally::page).collect::<Vec<_>>().join("\n"))?;

@@ -15,6 +15,7 @@ pub(crate) mod refresh;
 pub(crate) mod sanitize;
 pub(crate) mod style;
 pub(crate) mod tally;
+pub(crate) mod tally_json;
 pub(crate) mod text;
 
 /// A value as JSON with a line end.

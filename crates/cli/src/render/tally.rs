@@ -5,11 +5,10 @@ use super::style;
 use super::text::{cut, left, right, terminal_columns, width};
 use crate::commands::tally::{Against, Check, Tallied};
 use incola_core::kind::number::units_text;
-use incola_core::kind::{Kind, Marks};
+use incola_core::kind::{Day, Kind, Marks};
 use incola_core::words::{counted, grouped};
-use incola_engine::tally::{Column, ColumnTally, Ends, Group, Place, Ranked};
+use incola_engine::tally::{Column, ColumnTally, Ends, Figures, Group, Moments, Place};
 use incola_workbook::column_letters;
-use serde::Serialize;
 
 /// Groups that are shown; more are counted.
 const GROUPS: usize = 60;
@@ -40,13 +39,13 @@ pub(crate) fn page(tallied: &Tallied) -> String {
     rows.extend(wanted().map(|(column, own)| row(column, own)));
     out.push_str(&table(&rows, &[2, 3, 4, 5]));
     let at = if tallied.sheet.is_some() { "cell" } else { "line" };
-    let heads = ["column", "smallest, first", at, "largest, last", at];
+    let heads = ["column", "smallest, first", at, "largest, last", at, "mean"];
     let mut rows: Vec<Vec<String>> = vec![heads.map(str::to_owned).to_vec()];
     let is_sheet = tallied.sheet.is_some();
     rows.extend(wanted().filter_map(|(column, own)| ends(column, own, is_sheet)));
     if rows.len() > 1 {
         out.push('\n');
-        out.push_str(&table(&rows, &[1, 2, 3, 4]));
+        out.push_str(&table(&rows, &[1, 2, 3, 4, 5]));
     }
     let own = wanted().flat_map(|(column, own)| notes(column, own, is_sheet));
     let notes: Vec<String> = tallied.left_out.iter().cloned().chain(own).collect();
@@ -210,7 +209,7 @@ fn row(column: &Column, own: &ColumnTally) -> Vec<String> {
 }
 
 /// The name of a cell of a column.
-fn cell(column: &Column, row: u64) -> String {
+pub(super) fn cell(column: &Column, row: u64) -> String {
     format!("{}{row}", column_letters(column.number as u32))
 }
 
@@ -226,7 +225,9 @@ fn ends(column: &Column, own: &ColumnTally, is_sheet: bool) -> Option<Vec<String
         (None, Some(m)) => [m.first.as_ref().map(moment)?, m.last.as_ref().map(moment)?],
         _ => return None,
     };
-    Some(std::iter::once(line(&column.name)).chain(first).chain(last).collect())
+    let mean = own.figures.as_deref().and_then(Figures::mean);
+    let mean = mean.map_or_else(String::new, |units| marks.spell(&units_text(units, (decimals + 2).min(15))));
+    Some(std::iter::once(line(&column.name)).chain(first).chain(last).chain([mean]).collect())
 }
 
 /// What else there is to know of a column.
@@ -255,7 +256,68 @@ fn notes(column: &Column, own: &ColumnTally, is_sheet: bool) -> Vec<String> {
             at(long.line)
         ));
     }
-    if parts.is_empty() { Vec::new() } else { vec![format!("{}: {}", line(&column.name), parts.join(", "))] }
+    let at = |number: u64| if is_sheet { cell(column, number) } else { format!("line {number}") };
+    let own_notes = (!parts.is_empty()).then(|| parts.join(", "));
+    let more = [
+        own_notes,
+        own.figures.as_deref().and_then(|figures| far_out(column, figures, &at)),
+        own.moments.as_deref().and_then(without_dates),
+        own.first_unusual.as_ref().map(|first| unusual(own.unusual, first, &at)),
+    ];
+    more.into_iter().flatten().map(|note| format!("{}: {note}", line(&column.name))).collect()
+}
+
+/// The numbers of a column that are far out, and where half of all lie.
+fn far_out(column: &Column, figures: &Figures, at: &dyn Fn(u64) -> String) -> Option<String> {
+    let far = figures.spread.far_out().filter(|far| !far.places.is_empty())?;
+    let spell = |units: i128| column.marks.spell(&units_text(units, figures.decimals));
+    let list: Vec<String> =
+        far.places.iter().map(|place| format!("{} ({})", spell(place.key), at(place.line))).collect();
+    let many = if far.may_be_more { " or more values lie" } else { " values lie" };
+    let count = match far.places.len() {
+        1 => "1 value lies".to_owned(),
+        count => format!("{count}{many}"),
+    };
+    let (low, high) = far.middle;
+    Some(format!(
+        "{count} far out: {}; half of all lie between {} and {}",
+        list.join(", "),
+        spell(low),
+        spell(high)
+    ))
+}
+
+/// Runs of days that are shown.
+const GAPS: usize = 6;
+
+/// The days on which a column has no date, if nearly all others have one.
+fn without_dates(moments: &Moments) -> Option<String> {
+    let gaps = moments.days.gaps().filter(|gaps| gaps.days > 0)?;
+    let run = |(from, to): &(Day, Day)| {
+        if from == to { iso(*from) } else { format!("{} to {}", iso(*from), iso(*to)) }
+    };
+    let list: Vec<String> = gaps.runs.iter().take(GAPS).map(run).collect();
+    let dots = if gaps.runs.len() > GAPS { ", \u{2026}" } else { "" };
+    let names = ["Mondays", "Tuesdays", "Wednesdays", "Thursdays", "Fridays", "Saturdays", "Sundays"];
+    let free: Vec<&str> = gaps.free.iter().map(|day| names[usize::from(*day)]).collect();
+    let free = if free.is_empty() { String::new() } else { format!(" (never on {})", free.join(" and ")) };
+    let days = counted(gaps.days.into(), "day has", "days have");
+    Some(format!("{days} no date{free}: {}{dots}", list.join(", ")))
+}
+
+/// A day by ISO 8601.
+pub(super) fn iso(day: Day) -> String {
+    format!("{:04}-{:02}-{:02}", day.year, day.month, day.day)
+}
+
+/// Values with characters that nobody sees.
+fn unusual(count: u64, first: &Place<char>, at: &dyn Fn(u64) -> String) -> String {
+    format!(
+        "{} a character that is not seen: U+{:04X} ({})",
+        counted(count, "value holds", "values hold"),
+        u32::from(first.key),
+        at(first.line)
+    )
 }
 
 fn groups(tallied: &Tallied, name: &str) -> String {
@@ -351,236 +413,4 @@ fn table(rows: &[Vec<String>], numbers: &[usize]) -> String {
         out.push_str(&format!("  {drawn}\n"));
     }
     out
-}
-
-/// The same for programs.
-#[derive(Serialize)]
-pub(crate) struct TallyJson<'t> {
-    source: &'t str,
-    /// Of a workbook: the sheet.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    sheet: Option<&'t str>,
-    /// Of a sheet: the table.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    table: Option<&'t str>,
-    records: u64,
-    /// What became of records that are no rows, where they are shaped.
-    left_out: &'t [String],
-    columns: Vec<ColumnJson<'t>>,
-    by: Option<&'t str>,
-    groups: Vec<GroupJson<'t>>,
-    checks: Vec<CheckJson<'t>>,
-    /// If an order was wanted: the first and the last records.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    in_order: Option<OrderJson<'t>>,
-    /// Of a sheet: the source that it was compared with.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    against: Option<AgainstJson<'t>>,
-}
-
-#[derive(Serialize)]
-struct OrderJson<'t> {
-    first: Vec<RankedJson<'t>>,
-    last: Vec<RankedJson<'t>>,
-    /// Records without a value in that column.
-    without: u64,
-}
-
-#[derive(Serialize)]
-struct RankedJson<'t> {
-    /// The line of a source, the row of a sheet.
-    line: u64,
-    fields: &'t [String],
-}
-
-impl<'t> OrderJson<'t> {
-    fn new(ends: &'t Ends) -> Self {
-        let all = |list: &'t [Ranked]| {
-            list.iter().map(|ranked| RankedJson { line: ranked.line, fields: &ranked.fields }).collect()
-        };
-        Self { first: all(&ends.first), last: all(&ends.last), without: ends.without }
-    }
-}
-
-#[derive(Serialize)]
-struct AgainstJson<'t> {
-    source: &'t str,
-    records: u64,
-    agrees: bool,
-    /// Rows that are a record in every cell.
-    same: u64,
-    /// Rows that are a record, but for some cells.
-    differing: u64,
-    cells: Vec<CellJson<'t>>,
-    /// Rows of the sheet that are no record.
-    rows_alone: &'t [u32],
-    /// Lines of records that are no row; of many only the first.
-    lines_alone: &'t [u64],
-    records_alone: u64,
-    only_sheet: &'t [String],
-    only_source: &'t [String],
-}
-
-#[derive(Serialize)]
-struct CellJson<'t> {
-    cell: String,
-    column: &'t str,
-    line: u64,
-    sheet: &'t str,
-    source: &'t str,
-}
-
-impl<'t> AgainstJson<'t> {
-    fn new(against: &'t Against) -> Self {
-        let comparison = &against.comparison;
-        Self {
-            source: &against.source,
-            records: against.tally.records,
-            agrees: comparison.agrees(),
-            same: comparison.same,
-            differing: comparison.differing,
-            cells: (comparison.cells.iter())
-                .map(|cell| CellJson {
-                    cell: cell.at.to_string(),
-                    column: &cell.heading,
-                    line: cell.line,
-                    sheet: &cell.sheet,
-                    source: &cell.source,
-                })
-                .collect(),
-            rows_alone: &comparison.rows_alone,
-            lines_alone: &comparison.lines_alone,
-            records_alone: comparison.records_alone,
-            only_sheet: &comparison.only_sheet,
-            only_source: &comparison.only_source,
-        }
-    }
-}
-
-#[derive(Serialize)]
-struct ColumnJson<'t> {
-    number: usize,
-    name: &'t str,
-    kind: &'static str,
-    filled: u64,
-    empty: u64,
-    misfits: u64,
-    different: Option<u64>,
-    sum: Option<String>,
-    smallest: Option<ValueJson>,
-    largest: Option<ValueJson>,
-    zeros: Option<u64>,
-    negatives: Option<u64>,
-    leading_zeros: u64,
-}
-
-#[derive(Serialize)]
-struct ValueJson {
-    value: String,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    line: Option<u64>,
-    /// In a sheet.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    cell: Option<String>,
-}
-
-#[derive(Serialize)]
-struct GroupJson<'t> {
-    name: &'t str,
-    records: u64,
-    sums: Vec<SumJson<'t>>,
-}
-
-#[derive(Serialize)]
-struct SumJson<'t> {
-    column: &'t str,
-    sum: Option<String>,
-}
-
-#[derive(Serialize)]
-struct CheckJson<'t> {
-    what: &'t str,
-    expected: &'t str,
-    found: &'t str,
-    difference: Option<&'t str>,
-}
-
-pub(crate) fn json(tallied: &Tallied) -> TallyJson<'_> {
-    let Tallied { source, sheet, columns, tally, by, checks, left_out, against, .. } = tallied;
-    let exact = |sum: &incola_core::kind::Sum, decimals: u8| sum.is_exact().then(|| sum.text(decimals));
-    let column = |(column, own): (&'_ Column, &ColumnTally)| {
-        let figures = own.figures.as_deref();
-        let at = |value: String, number: u64| match sheet {
-            Some(_) => ValueJson { value, line: None, cell: Some(cell(column, number)) },
-            None => ValueJson { value, line: Some(number), cell: None },
-        };
-        let number = |place: &Option<Place<i128>>| place.as_ref().map(|p| at(units_text(p.key, 0), p.line));
-        let moment = |place: &Option<Place<u64>>| place.as_ref().map(|p| at(p.text.clone(), p.line));
-        let moments = own.moments.as_deref();
-        (
-            figures.and_then(|f| number(&f.smallest)).or_else(|| moments.and_then(|m| moment(&m.first))),
-            figures.and_then(|f| number(&f.largest)).or_else(|| moments.and_then(|m| moment(&m.last))),
-            figures.and_then(|f| exact(&f.sum, f.decimals)),
-            column.number,
-        )
-    };
-    TallyJson {
-        source,
-        sheet: sheet.as_ref().map(|(sheet, _)| sheet.as_str()),
-        table: sheet.as_ref().and_then(|(_, table)| table.as_deref()),
-        records: tally.records,
-        left_out,
-        columns: columns
-            .iter()
-            .zip(&tally.columns)
-            .filter(|(c, _)| c.is_wanted)
-            .map(|(c, own)| {
-                let (smallest, largest, sum, number) = column((c, own));
-                ColumnJson {
-                    number,
-                    name: &c.name,
-                    kind: c.kind.word(),
-                    filled: own.filled,
-                    empty: own.empty,
-                    misfits: own.misfits,
-                    different: own.different(),
-                    sum,
-                    smallest,
-                    largest,
-                    zeros: own.figures.as_deref().map(|f| f.zeros),
-                    negatives: own.figures.as_deref().map(|f| f.negatives),
-                    leading_zeros: own.leading_zeros,
-                }
-            })
-            .collect(),
-        by: by.as_ref().map(|(_, name)| name.as_str()),
-        groups: tally
-            .groups
-            .iter()
-            .map(|(name, group)| GroupJson {
-                name,
-                records: group.records,
-                sums: (0..columns.len())
-                    .filter(|n| columns[*n].adds_up())
-                    .map(|n| SumJson {
-                        column: &columns[n].name,
-                        sum: group.sums.get(n).and_then(|s| {
-                            exact(s, tally.columns[n].figures.as_deref().map_or(0, |f| f.decimals))
-                        }),
-                    })
-                    .collect(),
-            })
-            .collect(),
-        checks: checks
-            .iter()
-            .map(|c| CheckJson {
-                what: &c.what,
-                expected: &c.expected,
-                found: &c.found,
-                difference: c.difference.as_deref(),
-            })
-            .collect(),
-        in_order: tally.ends.as_ref().map(OrderJson::new),
-        against: against.as_ref().map(AgainstJson::new),
-    }
 }

@@ -17,9 +17,9 @@ fn a_tally_is_taken_in_at_a_glance() {
       Arrived  date         4      0          4
       Dues     number       3      1          3  9.25
 
-      column   smallest, first  line  largest, last  line
+      column   smallest, first  line  largest, last  line    mean
       Arrived       2031-03-04     2     2031-04-02     5
-      Dues               -3.25     3          12.50     2
+      Dues               -3.25     3          12.50     2  3.0833
 
       note  Berth: 4 values begin with 0
       note  Dues: 1 value below zero, 1 zero
@@ -32,6 +32,57 @@ fn a_tally_is_taken_in_at_a_glance() {
       agrees   records: 4, as expected
       agrees   Dues: 9.25, as expected
     ");
+}
+
+#[test]
+fn values_worth_a_look_are_shown_with_their_places() {
+    // Working days of August, one of them missing; one amount a hundred times too large; a no-break space nobody sees.
+    let working = (1..30).filter(|day| (day + 3) % 7 < 5 && *day != 14);
+    let lines: Vec<String> = working
+        .map(|day| {
+            let (dues, ship) = match day {
+                20 => (4350.0, "Tern".to_owned()),
+                21 => (40.75, "Grey\u{a0}Heron".to_owned()),
+                _ => (39.5 + f64::from(day), "Saltwind".to_owned()),
+            };
+            format!("2031-08-{day:02},{ship},{dues:.2}\n")
+        })
+        .collect();
+    let folder = Folder::new().with("dues.csv", format!("Arrived,Ship,Dues\n{}", lines.concat()));
+    let run = folder.run("tally dues.csv").expect(0);
+    insta::assert_snapshot!(run.out, @r"
+    dues.csv   20 records, 3 columns
+
+      column   kind    values  empty  different      sum
+      Arrived  date        20      0         20
+      Ship     text        20      0          3
+      Dues     number      20      0         20  5377.75
+
+      column   smallest, first  line  largest, last  line      mean
+      Arrived       2031-08-01     2     2031-08-29    21
+      Dues               40.50     2        4350.00    14  268.8875
+
+      note  Arrived: 1 day has no date (never on Saturdays and Sundays): 2031-08-14
+      note  Ship: 4 (line 14) to 10 characters (line 15)
+      note  Ship: 1 value holds a character that is not seen: U+00A0 (line 15)
+      note  Dues: 1 value lies far out: 4350.00 (line 14); half of all lie between 45.50 and 65.50
+    ");
+    let json = folder.run("tally dues.csv --json").expect(0);
+    let json: serde_json::Value = serde_json::from_str(&json.out).unwrap();
+    let columns = &json[0]["columns"];
+    assert_eq!(columns[0]["gaps"]["runs"][0], serde_json::json!(["2031-08-14", "2031-08-14"]));
+    assert_eq!(columns[0]["gaps"]["free_weekdays"], serde_json::json!([5, 6]));
+    assert_eq!(columns[1]["first_unusual"]["value"], "U+00A0");
+    assert_eq!(columns[2]["far_out"]["values"][0]["value"], "4350");
+    assert_eq!(columns[2]["far_out"]["may_be_more"], false);
+    // In a sheet the places are cells.
+    folder.run("import dues.csv --into book.xlsx").expect(0);
+    let run = folder.run("tally book.xlsx").expect(0);
+    for note in
+        ["4350.00 (C14)", "1 day has no date (never on Saturdays and Sundays): 2031-08-14", "U+00A0 (B15)"]
+    {
+        assert!(run.out.contains(note), "{note}: {}", run.out);
+    }
 }
 
 #[test]
@@ -77,9 +128,9 @@ fn a_sheet_is_tallied_as_its_source_is() {
       Arrived  date         4      0          4
       Dues     number       3      1          3  9.25
 
-      column   smallest, first  cell  largest, last  cell
+      column   smallest, first  cell  largest, last  cell    mean
       Arrived       2031-03-04    B2     2031-04-02    B5
-      Dues               -3.25    C3          12.50    C2
+      Dues               -3.25    C3          12.50    C2  3.0833
 
       note  Berth: 4 values begin with 0
       note  Dues: 1 value below zero, 1 zero

@@ -340,6 +340,27 @@ fn packed_lines_that_hold_dates_or_times_are_never_taken_for_something_else_in_s
 }
 
 #[test]
+fn a_bracket_and_the_digits_behind_it_are_one_value_where_more_sets_columns_off() {
+    let line = |i: usize| {
+        let (area, own) = (i * 137 % 900 + 100, i * 8_713 % 90_000);
+        format!(
+            "{:<8}+91 ({area}) {:03}-{:02}-14   {:02}/09/2031   {:>7}.50",
+            1000 + i * 37,
+            own / 100,
+            own % 100,
+            i % 28 + 1,
+            i * 311 % 4000
+        )
+    };
+    let head =
+        "Berth   Pilot mobile          Day          Dues\n-----------------------------------------------\n"
+            .to_owned()
+            + &(1..30).map(|i| line(i) + "\n").collect::<String>();
+    let Division::Fixed(fixed) = detected(&head).dialect.value.division else { panic!("{head}") };
+    assert_eq!(fixed.starts.len(), 4, "{:?} {head}", fixed.starts);
+}
+
+#[test]
 fn labels_leave_no_doubt_whether_as_many_lines_would_be_records() {
     let ships = ["Saltwind", "Grey Heron", "Anselm", "Tern"];
     for labels in [2, 3, 6] {

@@ -2,14 +2,18 @@
 
 mod against;
 mod column;
+mod days;
 mod order;
 mod sheet;
+mod spread;
 
 pub use against::{CellDifference, Comparison, MOST_LOOKED_AT, against};
 pub use column::{ColumnTally, Figures, Moments, Place};
+pub use days::{Days, Gaps};
 pub use incola_core::shape::Period;
 pub use order::{Ends, Ranked};
 pub use sheet::{SheetRows, tally_sheet};
+pub use spread::{FarOut, Spread};
 
 use crate::feed::{Doing, Feed};
 use crate::stop::{Result, Stop};
@@ -20,6 +24,7 @@ use incola_core::reading::ColumnReading;
 use incola_core::rows::{Each, Flow, Record};
 use incola_core::survey::Blanks;
 use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Most groups.
 pub const MOST_GROUPS: usize = 100_000;
@@ -206,12 +211,17 @@ fn group_name(field: &[u8], value: &Value<'_>, period: Option<Period>) -> String
 pub fn tally(source: &dyn Feed, surveyed: &Surveyed, wanted: Wanted) -> Result<Tally> {
     let columns = &surveyed.reading.columns;
     let mut all = Tally::of(columns.len());
+    // Where there are more different values than are counted, nobody has to count on.
+    let has_many: Vec<AtomicBool> = columns.iter().map(|_| AtomicBool::new(false)).collect();
     each_block(
         source,
         surveyed,
         Doing::Reading,
         |mut block| {
             let mut own = Tally::of(columns.len());
+            for (column, many) in own.columns.iter_mut().zip(&has_many) {
+                column.has_more = many.load(Ordering::Relaxed);
+            }
             block.each(&mut Each(|record: &Record<'_>| {
                 own.add(record, columns, &surveyed.plan.blank, wanted);
                 Flow::Continue(())
@@ -220,6 +230,9 @@ pub fn tally(source: &dyn Feed, surveyed: &Surveyed, wanted: Wanted) -> Result<T
         },
         |own| {
             all.merge(own);
+            for (column, many) in all.columns.iter().zip(&has_many) {
+                many.store(column.has_more, Ordering::Relaxed);
+            }
             if all.groups.len() > MOST_GROUPS {
                 let column = wanted.by.and_then(|by| columns.get(by.column)).map(|c| c.name.clone());
                 return Err(Stop::TooManyGroups { column: column.unwrap_or_default(), most: MOST_GROUPS });

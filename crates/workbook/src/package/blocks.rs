@@ -73,9 +73,12 @@ impl Default for Unpacker {
     }
 }
 
+/// A last block that stands for nothing (RFC 1951, 3.2.6).
+const NOTHING: &[u8] = &[3, 0];
+
 impl Unpacker {
-    /// What a block stands for; `None`: it is none that stands for itself.
-    pub(crate) fn unpacked(&mut self, block: &[u8]) -> Option<&[u8]> {
+    /// What a block stands for, and whether nothing can follow it; `None`: it is none that stands for itself.
+    pub(crate) fn unpacked(&mut self, block: &[u8]) -> Option<(&[u8], bool)> {
         self.inflater.reset(false);
         self.raw.clear();
         let mut at = 0;
@@ -92,8 +95,60 @@ impl Unpacker {
             }
             // With room left, everything that these bytes stand for has come out.
             if at == block.len() && (is_end || self.raw.len() < self.raw.capacity()) {
-                return Some(&self.raw);
+                return (is_end || self.may_go_on()).then_some((&self.raw, is_end));
             }
         }
+    }
+
+    /// Whether another block can begin here: if the seam is not what it looks like, the next one is read as something else.
+    fn may_go_on(&mut self) -> bool {
+        let mut more = [0];
+        let (before, raw) = (self.inflater.total_in(), self.inflater.total_out());
+        let status = self.inflater.decompress(NOTHING, &mut more, FlushDecompress::None);
+        let taken = self.inflater.total_in() - before;
+        matches!(status, Ok(Status::StreamEnd))
+            && taken == NOTHING.len() as u64
+            && self.inflater.total_out() == raw
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::package::deflate::Compressor;
+    use crate::sheet::RowEncoder;
+    use crate::{StyleId, serial_date};
+
+    #[test]
+    fn a_block_whose_seam_is_another_one_is_none() {
+        let mut rows = RowEncoder::new(1, 2);
+        for row in 2..40 {
+            rows.begin_row(row);
+            rows.text(0, StyleId::default(), b"Saltwind");
+            rows.number(1, StyleId::default(), |out| serial_date::write_whole(out, row * 37));
+            rows.end_row();
+        }
+        let block = rows.compress(&mut Compressor::new());
+        let packed = block.bytes.clone();
+        assert!(packed.ends_with(SEAM));
+        let mut unpacker = Unpacker::default();
+        assert_eq!(unpacker.unpacked(&packed), Some((rows.xml(), false)));
+        assert_eq!(unpacker.unpacked(&[&packed[..], NOTHING].concat()), Some((rows.xml(), true)));
+        // Whatever bit is another one: what comes out is another text, or it is no block, or the bit only fills up a byte.
+        let (mut same, mut whole) = (0, Vec::new());
+        for at in 0..packed.len() * 8 {
+            let mut other = packed.clone();
+            other[at / 8] ^= 1 << (at % 8);
+            if unpacker.unpacked(&other) == Some((rows.xml(), false)) {
+                same += 1;
+                // Then it is the same for those who read on.
+                let all = [&other[..], NOTHING].concat();
+                whole.clear();
+                std::io::Read::read_to_end(&mut flate2::read::DeflateDecoder::new(&all[..]), &mut whole)
+                    .unwrap();
+                assert_eq!(whole, rows.xml(), "bit {at}");
+            }
+        }
+        assert!(same < 8, "{same}");
     }
 }

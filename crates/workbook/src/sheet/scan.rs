@@ -350,32 +350,37 @@ impl ExistingBook {
         let place = self.sheet_place(n)?;
         let Some(mut blocks) = PackedBlocks::of(self.zip(), place)? else { return Ok(None) };
         let (mut crc, mut raw_bytes, mut all) = (crc32fast::Hasher::new(), 0, Vec::new());
-        let mut order = Some(BlockOrder::default());
+        let (mut order, mut has_ended) = (Some(BlockOrder::default()), false);
         incola_parallel::ordered(
             || blocks.next(self.zip()),
             Unpacker::default,
             |unpacker, block| {
-                let raw = unpacker.unpacked(&block)?;
+                let (raw, is_end) = unpacker.unpacked(&block)?;
                 let mut crc = crc32fast::Hasher::new();
                 crc.update(raw);
                 let mut scanner = start();
                 let rows = BlockRows::told(raw, scan, &mut scanner)?;
-                Some((scanner, crc, raw.len() as u64, rows))
+                Some((scanner, crc, raw.len() as u64, rows, is_end))
             },
             |block| {
-                order = order.take().zip(block).and_then(|(order, (scanner, own, bytes, rows))| {
+                order = order.take().zip(block).and_then(|(order, (scanner, own, bytes, rows, is_end))| {
+                    // Nothing follows what says that it is the last.
+                    let goes_on = !has_ended;
+                    has_ended = is_end;
                     crc.combine(&own);
                     raw_bytes += bytes;
                     all.push(scanner);
-                    order.with(&rows)
+                    order.with(&rows).filter(|_| goes_on)
                 });
                 Ok::<(), Error>(())
             },
         )?;
         let entry = &self.zip().entries()[place];
         let is_whole = (entry.checksum(), entry.raw_bytes()) == (crc.finalize(), raw_bytes);
-        let is_so =
-            is_whole && !blocks.is_too_long() && order.is_some_and(|order| order.part == Part::Behind);
+        let is_so = is_whole
+            && has_ended
+            && !blocks.is_too_long()
+            && order.is_some_and(|order| order.part == Part::Behind);
         Ok(is_so.then_some(all))
     }
 }

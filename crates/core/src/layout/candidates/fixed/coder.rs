@@ -32,6 +32,8 @@ const UNNAMED: f64 = 10.0;
 const UNNAMED_LINE: f64 = 2.5;
 /// How much dearer a column set off by one blank is where others are set off by more.
 const LONELY_BLANK: f64 = 3.5;
+/// The same where the blank stands between a bracket and digits, as in telephone numbers.
+const LONELY_BRACKET: f64 = 8.0;
 
 /// Bits saved in each line by a start between codes and words that vary: one value holds both but rarely.
 const KEY_AND_WORDS: f64 = 1.0;
@@ -55,8 +57,8 @@ struct ColumnPrice {
     bits: f64,
     /// Bits of the single blanks in front of it, if nothing else sets it off.
     single: f64,
-    /// Whether those stand between words.
-    is_worded: bool,
+    /// How much dearer those are where others are set off by more.
+    lonely: f64,
 }
 
 /// What stands above the lines and says where columns are.
@@ -107,13 +109,13 @@ impl<'l> Coder<'l> {
             let price = self.column(lexicon, *start, starts.get(at + 1).copied().unwrap_or(OPEN));
             bits += price.bits + START + if *start > 0 { self.edge(*start) } else { 0.0 };
             if *start > 0 {
-                singles.push((price.single, price.is_worded));
+                singles.push((price.single, price.lonely));
             }
         }
         let single = singles.iter().filter(|s| s.0 > 0.0).count();
         // A column always set off by one blank is none where others are set off by more.
-        let lonely = if single * 2 > singles.len() { 1.0 } else { LONELY_BLANK };
-        bits + singles.iter().map(|(bits, worded)| if *worded { lonely * bits } else { *bits }).sum::<f64>()
+        let are_usual = single * 2 > singles.len();
+        bits + singles.iter().map(|(bits, lonely)| if are_usual { *bits } else { lonely * bits }).sum::<f64>()
     }
 
     /// Bits of names that do not fit the columns, and of the parts of a rule that do not.
@@ -175,7 +177,7 @@ impl<'l> Coder<'l> {
         let (mut column, mut words) = (Column::default(), Words::default());
         let (mut left, mut right) = (Adapt::default(), Adapt::default());
         let (mut bits, mut left_bits, mut right_bits) = (0.0, 0.0, 0.0);
-        let (mut single, mut singles, mut worded, mut wide) = (0.0, 0, 0, 0);
+        let (mut single, mut singles, mut worded, mut bracketed, mut wide) = (0.0, 0, 0, 0, 0);
         for line in &self.lines {
             let Some((first, last)) = line.extent(from, to) else {
                 bits += column.code(lexicon, &mut words, BLANK);
@@ -198,6 +200,10 @@ impl<'l> Coder<'l> {
                         (false, false) => ONE_BLANK_DIGITS,
                     };
                     worded += usize::from(words);
+                    let digit = |place: usize| line.class(place) == Class::Digit;
+                    let closes = line.slice(first - 2, first - 1) == ")" && digit(first);
+                    let opens = line.slice(first, first + 1) == "(" && digit(first - 2) && digit(first + 1);
+                    bracketed += usize::from(closes || opens);
                     singles += 1;
                 } else if (0..first).any(|p| line.is_filled(p)) {
                     wide += 1;
@@ -209,7 +215,11 @@ impl<'l> Coder<'l> {
         let price = ColumnPrice {
             bits: bits + padding,
             single: if is_single { single } else { 0.0 },
-            is_worded: worded * 2 > singles,
+            lonely: match (worded * 2 > singles, bracketed * 10 > singles * 9) {
+                (true, _) => LONELY_BLANK,
+                (_, true) => LONELY_BRACKET,
+                _ => 1.0,
+            },
         };
         self.columns.insert((from, to), price);
         price
@@ -299,8 +309,8 @@ impl<'l> Coder<'l> {
     /// The cheapest of all choices among `proposals`, which begin with 0 and rise.
     pub(super) fn best(&mut self, lexicon: &mut Lexicon, proposals: &[usize]) -> Vec<usize> {
         // Whether columns set off by one blank are dear depends on how many there are: both answers are tried.
-        let usual = self.cheapest(lexicon, proposals, 1.0);
-        let lonely = self.cheapest(lexicon, proposals, LONELY_BLANK);
+        let usual = self.cheapest(lexicon, proposals, true);
+        let lonely = self.cheapest(lexicon, proposals, false);
         if lonely == usual || self.total(lexicon, &usual) <= self.total(lexicon, &lonely) {
             usual
         } else {
@@ -308,9 +318,9 @@ impl<'l> Coder<'l> {
         }
     }
 
-    /// The cheapest choice, if columns set off by one blank are `lonely` times as dear: the best way to each proposal goes through
+    /// The cheapest choice, if columns set off by one blank are usual, or are dearer: the best way to each proposal goes through
     /// the best way to one before it.
-    fn cheapest(&mut self, lexicon: &mut Lexicon, proposals: &[usize], lonely: f64) -> Vec<usize> {
+    fn cheapest(&mut self, lexicon: &mut Lexicon, proposals: &[usize], are_usual: bool) -> Vec<usize> {
         let count = proposals.len();
         let span = if count > SPANNED_FROM { SPAN } else { count };
         // Bits of everything in front of each proposal, and the start of the column that ends there.
@@ -324,7 +334,7 @@ impl<'l> Coder<'l> {
                 let single = if from == 0 { 0.0 } else { price.single };
                 let own = price.bits
                     + START
-                    + single * if price.is_worded { lonely } else { 1.0 }
+                    + single * if are_usual { 1.0 } else { price.lonely }
                     + if from > 0 { self.edge(from) } else { 0.0 }
                     + self.name_of(from, to);
                 let bits = ways[begin].0 + own;
