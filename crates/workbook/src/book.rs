@@ -13,10 +13,8 @@
 
 use crate::custom_xml::{self, CustomPart, NewCustomPart};
 use crate::error::Result;
-use crate::existing::edit::{attribute_edit, edited};
-use crate::existing::{Additions, CustomChanges, ExistingBook, ExistingTable, ties_added, ties_name};
+use crate::existing::{Additions, CustomChanges, ExistingBook, ExistingTable, ties_name};
 use crate::family::Family;
-use crate::markup::tags;
 use crate::package::deflate::{Block, Compressor};
 use crate::package::zip_writer::ZipWriter;
 use crate::parts;
@@ -24,7 +22,7 @@ use crate::reference::Range;
 use crate::sheet::behind::{self, NameSpaces};
 use crate::sheet::formats::CellFormats;
 use crate::sheet::merge::{self, Leftovers};
-use crate::sheet::revise::{self, Mover};
+use crate::sheet::over::{add_table, added_headings, copy_rows, plan_end, revise_rows, with_dimension};
 use crate::sheet::source::{RowBytes, SheetSource};
 use crate::sheet::splice::Splice;
 use crate::sheet::widths::widened;
@@ -38,7 +36,7 @@ use std::io::{Seek, Write};
 use std::sync::Arc;
 
 /// Bytes of rows that are copied at once.
-const BLOCK: usize = 1 << 20;
+pub(crate) const BLOCK: usize = 1 << 20;
 
 /// How rows are put into a sheet that is there.
 #[derive(Clone, Debug)]
@@ -82,31 +80,31 @@ pub enum TableChange {
 
 /// The sheet that rows are being put into.
 #[derive(Debug)]
-struct OpenRows {
-    sheet: usize,
-    place: usize,
-    name: String,
-    source: SheetSource,
-    plan: RowsPlan,
-    formats: Arc<CellFormats>,
-    spaces: NameSpaces,
+pub(crate) struct OpenRows {
+    pub(crate) sheet: usize,
+    pub(crate) place: usize,
+    pub(crate) name: String,
+    pub(crate) source: SheetSource,
+    pub(crate) plan: RowsPlan,
+    pub(crate) formats: Arc<CellFormats>,
+    pub(crate) spaces: NameSpaces,
     /// What stands behind the rows, if all rows that are left go.
-    tail: Option<Vec<u8>>,
+    pub(crate) tail: Option<Vec<u8>>,
     /// Whether formulas stand where rows go.
-    loses_formulas: bool,
+    pub(crate) loses_formulas: bool,
 }
 
 /// The workbook that something is added to.
 #[derive(Debug)]
-struct Over {
-    book: ExistingBook,
-    styles: StyleMap,
+pub(crate) struct Over {
+    pub(crate) book: ExistingBook,
+    pub(crate) styles: StyleMap,
     /// Entries of it that are written already.
-    written: Vec<usize>,
+    pub(crate) written: Vec<usize>,
     /// New content of entries.
-    parts: HashMap<usize, Vec<u8>>,
-    additions: Additions,
-    rows: Option<OpenRows>,
+    pub(crate) parts: HashMap<usize, Vec<u8>>,
+    pub(crate) additions: Additions,
+    pub(crate) rows: Option<OpenRows>,
 }
 
 /// Writes a new workbook.
@@ -543,143 +541,4 @@ impl<W: Write + Seek> BookWriter<W> {
         }
         self.zip.finish()
     }
-}
-
-/// The last row that something happens to.
-fn plan_end(plan: &RowsPlan) -> u32 {
-    let totals = plan.totals.as_ref().map_or(0, |t| t.stood().1.max(t.last()));
-    plan.range.to.row.max(plan.old_last).max(totals)
-}
-
-/// Copies rows up to `last` as they are.
-fn copy_rows<W: Write + Seek>(
-    zip: &mut ZipWriter<W>,
-    book: &mut ExistingBook,
-    source: &mut SheetSource,
-    last: u32,
-) -> Result<()> {
-    incola_parallel::ordered(
-        || source.rows(book.zip(), last, BLOCK),
-        Compressor::new,
-        |compressor, rows| compressor.block(&rows.bytes),
-        |block| zip.block(&block),
-    )
-}
-
-/// Writes rows up to `up_to` as they are revised.
-fn revise_rows<W: Write + Seek>(
-    zip: &mut ZipWriter<W>,
-    book: &mut ExistingBook,
-    (source, up_to): (&mut SheetSource, u32),
-    (revised, revision): (&Revised, &dyn Revision),
-    encoder: &RowEncoder,
-    prefix: &str,
-) -> Result<()> {
-    let start = || (Compressor::new(), encoder.clone());
-    if revised.gone.is_empty() || (revised.moves_rows && !revised.has_formulas) {
-        incola_parallel::ordered(
-            || source.rows(book.zip(), up_to, BLOCK),
-            start,
-            |(compressor, encoder), rows| {
-                compressor.block(&revise::revise_whole(&rows, revised, revision, encoder))
-            },
-            |block| zip.block(&block),
-        )?;
-    } else {
-        let mut mover = Mover::new(revised, prefix);
-        let mut compressor = Compressor::new();
-        incola_parallel::ordered(
-            || source.rows(book.zip(), up_to, BLOCK),
-            start,
-            |(_, encoder), rows| revise::revised(&rows, revision, encoder),
-            |rows| {
-                let mut out = Vec::new();
-                mover.take(&rows, &mut out)?;
-                zip.block(&compressor.block(&out))
-            },
-        )?;
-        let mut left = Vec::new();
-        mover.left(&mut left);
-        // What came to its place is told from what stays behind by its row.
-        source.put_back(&left, revised.last - revised.gone.len() as u32);
-    }
-    Ok(())
-}
-
-/// What stands before the rows, which reach as far as the plan says.
-fn with_dimension(part: &str, head: &[u8], plan: &RowsPlan) -> Result<Vec<u8>> {
-    let all = tags(part, head)?;
-    let Some(tag) = all.iter().find(|t| t.opens("dimension")) else { return Ok(head.to_vec()) };
-    let Some(range) = tag.attribute("ref").and_then(|r| Range::parse(&r)) else { return Ok(head.to_vec()) };
-    let mut grown = range.with(plan.range.from).with(plan.range.to);
-    if let Some(totals) = &plan.totals {
-        grown = grown.with(crate::CellRef { row: totals.last(), column: plan.range.from.column });
-    }
-    for column in plan.fills.iter().map(|fill| fill.column) {
-        grown = grown.with(crate::CellRef { row: plan.range.to.row.max(plan.range.from.row), column });
-    }
-    let edit = attribute_edit(head, tag, "ref", &grown.to_string()).filter(|_| grown != range);
-    Ok(edited(head, edit.into_iter().collect()))
-}
-
-/// The row of headings with more of them behind its own, which look as the last one does.
-fn added_headings(
-    over: &mut Over,
-    (row, headings): (u32, &[(u32, String)]),
-    plan: &RowsPlan,
-    styles: &Styles,
-    (spaces, under): (&NameSpaces, Vec<u8>),
-) -> Result<Block> {
-    let columns: Vec<u32> = headings.iter().map(|h| h.0).collect();
-    let neighbour = columns.first().map_or(1, |c| c - 1);
-    let format = crate::sheet::raw::format_at(&under, neighbour).unwrap_or(0);
-    let style = if format == 0 { Styles::HEADING } else { Styles::TEXT };
-    let place = PlaceFormats {
-        usual: format,
-        is_of_cells: true,
-        goes_on_below: false,
-        all: vec![format],
-        styles: vec![style],
-    };
-    let formats = CellFormats::over(&vec![place; columns.len()], styles, &mut over.styles)?;
-    let mut rows = RowEncoder::at(&columns, Arc::new(formats), &spaces.prefix);
-    rows.lay_under(under);
-    rows.begin_row(row);
-    for (n, (_, name)) in headings.iter().enumerate() {
-        rows.text(n, style, name.as_bytes());
-    }
-    rows.end_row();
-    debug_assert!(plan.range.from.row > row, "there are headings above the rows");
-    Ok(Compressor::new().block(rows.xml()))
-}
-
-/// Adds the part of a new table over rows of a sheet; gives the number of its tie.
-fn add_table<W: Write + Seek>(
-    over: &mut Over,
-    sheet: &str,
-    name: &str,
-    range: Range,
-    columns: &[String],
-    zip: &mut ZipWriter<W>,
-) -> Result<u32> {
-    let family = over.book.family();
-    let place = over.additions.tables.len() as u32;
-    let file = format!("xl/tables/table{}.xml", over.book.free_number("tables", "table") + place);
-    let content = parts::table(over.book.free_table_id() + place, name, (range, &[]), columns, family);
-    zip.entry_apart(&file, content.as_bytes());
-    let target = format!("/{file}");
-    let tie = if let Some(part) = over.book.ties_part(sheet)? {
-        let tie = crate::existing::next_tie(&part)?;
-        let content = ties_added(&part, &[(tie, "table", target)], family)?;
-        over.parts.insert(part.place, content);
-        tie
-    } else {
-        let content = parts::relationships_of(family, &[("table", target)]);
-        let name = ties_name(&sheet.replace('\\', "/"));
-        zip.entry_apart(&name, content.as_bytes());
-        over.additions.ties.push(name);
-        1
-    };
-    over.additions.tables.push(file);
-    Ok(tie)
 }

@@ -3,7 +3,7 @@
 use crate::docket::{self, DocketFile, ENDING, draft::draft};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{DocketAction, DocketCheck, Draft};
+use crate::flags::kept::{DocketAction, DocketCheck, Draft};
 use crate::io::source::Source;
 use crate::output::{print, report};
 use crate::render::command::quoted;

@@ -3,7 +3,7 @@
 use crate::docket::{self, DocketFile, shape};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
-use crate::flags::definitions::{LinkAction, LinkDocket, LinkList, LinkNames, LinkRepoint};
+use crate::flags::kept::{LinkAction, LinkDocket, LinkList, LinkNames, LinkRepoint};
 use crate::flags::read::Read;
 use crate::io::book_file::{check_changeable, not_changed, open_book, read_book};
 use crate::io::identity::Identity;

@@ -2,6 +2,7 @@
 
 pub(crate) mod defaults;
 pub(crate) mod definitions;
+pub(crate) mod kept;
 pub(crate) mod meant;
 pub(crate) mod read;
 pub(crate) mod settings;

@@ -18,72 +18,12 @@
 //! To change what a quote means, change `quoted_field` here and `quoted` in the twin; to change line ends, change
 //! `line_end` in both.
 
-use super::fixed::Fixed;
-use super::multiline::Multiline;
-use memchr::{memchr, memchr2, memchr3};
+use super::dialect::{Dialect, Division};
+use super::line::is_rule_mark;
+use memchr::memchr3;
 
 /// How far a quote may stand open, in bytes: no worksheet cell holds more (32,767 characters of at most four bytes).
 pub const QUOTE_REACH: usize = 128 * 1024;
-
-/// How text is divided into records and fields.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Dialect {
-    /// What divides a line; the delimiter and the quote mean something for [`Division::Delimited`] alone.
-    pub division: Division,
-    /// What stands between two fields, in UTF-8; empty: each line is one field.
-    pub delimiter: Vec<u8>,
-    /// Whether several delimiters in a row count as one. Runs of blanks at both ends of a line then count as nothing, and
-    /// where the delimiter is a space, a tab is one too.
-    pub runs_as_one: bool,
-    /// Most fields of a record, where runs of blanks divide: the last one takes the rest of the line.
-    pub most_fields: Option<usize>,
-    /// The ASCII character around fields that hold delimiters or line ends; `None`: quotes are characters.
-    pub quote: Option<u8>,
-    /// What a line that is not a record begins with.
-    pub comment_prefix: Option<Vec<u8>>,
-    /// Whether a carriage return without a line feed ends a line.
-    pub lone_cr_ends_line: bool,
-    /// Lines, blanks around them left out, that stand between records of several lines, as blank ones do.
-    pub separators: Vec<Vec<u8>>,
-}
-
-impl Dialect {
-    /// Fields between `delimiter`, quoted with `"`, and lines ended by LF or CRLF.
-    ///
-    /// ```
-    /// let dialect = incola_core::record::Dialect::new(";");
-    /// assert_eq!(dialect.quote, Some(b'"'));
-    /// ```
-    pub fn new(delimiter: &str) -> Self {
-        Self {
-            division: Division::Delimited,
-            delimiter: delimiter.as_bytes().to_vec(),
-            runs_as_one: false,
-            most_fields: None,
-            quote: Some(b'"'),
-            comment_prefix: None,
-            lone_cr_ends_line: false,
-            separators: Vec::new(),
-        }
-    }
-
-    /// Whether the delimiter is made of blanks (spaces or tabs) alone.
-    pub fn is_blank_delimited(&self) -> bool {
-        !self.delimiter.is_empty() && self.delimiter.iter().all(|&b| b == b' ' || b == b'\t')
-    }
-}
-
-/// What divides a record into fields.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub enum Division {
-    /// A delimiter.
-    #[default]
-    Delimited,
-    /// Positions in the line.
-    Fixed(Fixed),
-    /// Several lines make one record.
-    Multiline(Multiline),
-}
 
 /// What the machine found at a position.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -138,19 +78,19 @@ pub struct Oddities {
 pub struct Machine {
     pub(super) dialect: Dialect,
     /// First byte of the delimiter; a byte that is never in UTF-8 if there is none.
-    first: u8,
+    pub(super) first: u8,
     /// Another byte that divides: a tab, where runs of blanks count as one.
-    second: u8,
-    blank_delimited: bool,
+    pub(super) second: u8,
+    pub(super) blank_delimited: bool,
     /// A delimiter of one byte, and runs of it are so many fields: [`Machine::plain_record`] may be tried.
-    simple: bool,
+    pub(super) simple: bool,
     pub(super) fields: Vec<Field>,
     pub(super) scratch: Vec<u8>,
     pub(super) start: usize,
     pub(super) end: usize,
     pub(super) next: usize,
     pub(super) lines: u32,
-    oddities: Oddities,
+    pub(super) oddities: Oddities,
 }
 
 /// How a field ended.
@@ -164,7 +104,7 @@ pub(super) enum FieldEnd {
 }
 
 /// A byte that never stands in UTF-8.
-const NO_BYTE: u8 = 0xFF;
+pub(super) const NO_BYTE: u8 = 0xFF;
 
 impl Machine {
     /// A machine for `dialect`.
@@ -343,123 +283,6 @@ impl Machine {
         }
     }
 
-    /// Whether the line at `from` holds nothing but blanks; `None`: cannot be told yet. A blank that is the delimiter
-    /// makes fields, unless runs of it count as one.
-    fn blank_line(&self, text: &[u8], from: usize, last: bool) -> Option<bool> {
-        let mut at = from;
-        loop {
-            match text.get(at) {
-                None => return last.then_some(true),
-                Some(b'\n') => return Some(true),
-                Some(b'\r') => match text.get(at + 1) {
-                    None if !last => return None,
-                    Some(b'\n') | None => return Some(true),
-                    Some(_) if self.dialect.lone_cr_ends_line => return Some(true),
-                    Some(_) => {}
-                },
-                Some(&b)
-                    if b == self.first
-                        && self.dialect.division == Division::Delimited
-                        && !(self.dialect.runs_as_one && self.blank_delimited) =>
-                {
-                    return Some(false);
-                }
-                Some(b' ' | b'\t' | 0x0C | 0x1A) => {}
-                Some(_) => return Some(false),
-            }
-            at += 1;
-        }
-    }
-
-    /// Whether the line at `from` is drawn: marks three times in a row, in each field that is not blank; beside two such fields
-    /// also fewer marks of the same sort, below a narrow column. `None`: cannot be told yet. Where lines are not divided, it is a
-    /// value like any other.
-    fn rule_line(&self, text: &[u8], from: usize, last: bool) -> Option<bool> {
-        if self.first == NO_BYTE && self.dialect.division == Division::Delimited {
-            return Some(false);
-        }
-        let (mut run, mut before, mut longest, mut inside) = (0, 0, 0, false);
-        // Fields of three marks and more, and shorter ones; the mark, and whether there is no other.
-        let (mut long, mut short, mut mark, mut alike) = (0, 0, 0, true);
-        let mut at = from;
-        loop {
-            let byte = match text.get(at) {
-                None if !last => return None,
-                None => b'\n',
-                Some(b'\n' | b'\r') => match self.line_end_at(text, at, last) {
-                    FieldEnd::Line(..) => b'\n',
-                    FieldEnd::Delimiter(_) => return Some(false),
-                    FieldEnd::NeedMore => return None,
-                },
-                Some(&b) => b,
-            };
-            if byte == self.first || byte == b'\n' || byte == b' ' {
-                long += usize::from(inside && longest >= 3);
-                short += usize::from(inside && longest < 3);
-                if byte == b'\n' {
-                    return Some(long > 0 && (short == 0 || (long > 1 && alike)));
-                }
-                (run, longest, inside) = (0, 0, false);
-            } else if is_rule_mark(byte) || (byte >= 0x80 && is_drawn(&text[at..])) {
-                run =
-                    if run > 0 && (byte == before || (byte >= 0x80 && before >= 0x80)) { run + 1 } else { 1 };
-                longest = longest.max(run);
-                inside = true;
-                alike &= byte < 0x80 && (mark == 0 || mark == byte);
-                mark = byte;
-            } else {
-                return Some(false);
-            }
-            before = byte;
-            at += if byte >= 0x80 { 3 } else { 1 };
-        }
-    }
-
-    fn whole_line(&mut self, text: &[u8], last: bool, step: Step) -> Step {
-        let mut at = self.start;
-        loop {
-            match self.line_end(text, at, last) {
-                FieldEnd::Line(end, next) => {
-                    self.end = end;
-                    self.next = next;
-                    return step;
-                }
-                FieldEnd::Delimiter(after) => at = after,
-                FieldEnd::NeedMore => return Step::NeedMore,
-            }
-        }
-    }
-
-    /// The next line end at or after `at`; `Delimiter` here only means: a carriage return that ends no line.
-    pub(super) fn line_end(&self, text: &[u8], at: usize, last: bool) -> FieldEnd {
-        match memchr2(b'\n', b'\r', &text[at..]) {
-            None if last => FieldEnd::Line(text.len(), text.len()),
-            None => FieldEnd::NeedMore,
-            Some(found) => self.line_end_at(text, at + found, last),
-        }
-    }
-
-    /// What the line feed or carriage return at `at` means.
-    #[inline]
-    fn line_end_at(&self, text: &[u8], at: usize, last: bool) -> FieldEnd {
-        if text[at] == b'\n' {
-            return FieldEnd::Line(at, at + 1);
-        }
-        match text.get(at + 1) {
-            Some(b'\n') => FieldEnd::Line(at, at + 2),
-            None if !last => FieldEnd::NeedMore,
-            None => FieldEnd::Line(at, at + 1),
-            Some(_) if self.dialect.lone_cr_ends_line => FieldEnd::Line(at, at + 1),
-            // A line end that was turned into CRLF twice.
-            Some(b'\r') => match text.get(at + 2) {
-                Some(b'\n') => FieldEnd::Line(at, at + 3),
-                None if !last => FieldEnd::NeedMore,
-                _ => FieldEnd::Delimiter(at + 1),
-            },
-            Some(_) => FieldEnd::Delimiter(at + 1),
-        }
-    }
-
     fn record(&mut self, text: &[u8], last: bool) -> Step {
         let mut at = self.start;
         if self.dialect.runs_as_one && self.blank_delimited {
@@ -575,7 +398,7 @@ impl Machine {
     }
 
     /// Reads a field whose quotes are characters, from `at`.
-    fn plain_field(&mut self, text: &[u8], at: usize, last: bool) -> FieldEnd {
+    pub(super) fn plain_field(&mut self, text: &[u8], at: usize, last: bool) -> FieldEnd {
         let mut look = at;
         loop {
             let Some(found) = self.find_end(text, look) else {
@@ -634,171 +457,6 @@ impl Machine {
         }
         memchr3(self.first, b'\n', b'\r', &text[from..]).map(|found| from + found)
     }
-
-    /// Reads a quoted field: `start` is where the field starts, `open` where its quote stands.
-    fn quoted_field(&mut self, text: &[u8], start: usize, open: usize, quote: u8, last: bool) -> FieldEnd {
-        let reach = text.len().min(open + 1 + QUOTE_REACH);
-        let bounded = reach < text.len() || last;
-        let mut copied_from = open + 1; // what follows is not in the scratch buffer yet
-        let scratch_start = self.scratch.len();
-        let mut pairs = false;
-        let mut strays = 0;
-        let mut look = open + 1;
-        loop {
-            let Some(found) = memchr(quote, &text[look.min(reach)..reach]) else {
-                if !bounded {
-                    return FieldEnd::NeedMore;
-                }
-                self.scratch.truncate(scratch_start);
-                self.oddities.unclosed_quotes += 1;
-                return self.plain_field(text, start, last);
-            };
-            let at = look + found;
-            let after = at + 1;
-            match text.get(after) {
-                None if !last => return FieldEnd::NeedMore,
-                Some(&b) if b == quote => {
-                    pairs = true;
-                    self.scratch.extend_from_slice(&text[copied_from..after]);
-                    copied_from = after + 1;
-                    look = after + 1;
-                    continue;
-                }
-                _ => {}
-            }
-            match self.after_quote(text, after, last) {
-                Some(FieldEnd::NeedMore) => return FieldEnd::NeedMore,
-                Some(ended) => {
-                    self.count_lines(&text[open..at]);
-                    self.oddities.stray_quotes += strays;
-                    if pairs {
-                        self.scratch.extend_from_slice(&text[copied_from..at]);
-                        self.fields.push(Field {
-                            start: scratch_start as u32,
-                            end: self.scratch.len() as u32,
-                            unescaped: true,
-                            quoted: true,
-                        });
-                    } else {
-                        self.push(open + 1, at);
-                        if let Some(field) = self.fields.last_mut() {
-                            field.quoted = true;
-                        }
-                    }
-                    return ended;
-                }
-                None => match self.stray_is_inner(text, after, quote, last) {
-                    Some(true) => {
-                        strays += 1;
-                        look = after;
-                    }
-                    Some(false) => {
-                        self.scratch.truncate(scratch_start);
-                        self.oddities.stray_quotes += 1;
-                        return self.plain_field(text, start, last);
-                    }
-                    None => return FieldEnd::NeedMore,
-                },
-            }
-        }
-    }
-
-    /// What stands after a quote: the end of the field, or (`None`) something that makes the quote a stray one.
-    fn after_quote(&self, text: &[u8], after: usize, last: bool) -> Option<FieldEnd> {
-        let mut at = after;
-        loop {
-            let Some(&byte) = text.get(at) else {
-                return Some(if last { FieldEnd::Line(text.len(), text.len()) } else { FieldEnd::NeedMore });
-            };
-            if byte == self.second {
-                return Some(FieldEnd::Delimiter(at + 1));
-            }
-            if byte == self.first {
-                if text[at..].starts_with(&self.dialect.delimiter) {
-                    return Some(FieldEnd::Delimiter(at + self.dialect.delimiter.len()));
-                }
-                if !last && self.dialect.delimiter.starts_with(&text[at..]) {
-                    return Some(FieldEnd::NeedMore);
-                }
-            }
-            match byte {
-                b'\n' | b'\r' => match self.line_end_at(text, at, last) {
-                    FieldEnd::Delimiter(_) => return None,
-                    ended => return Some(ended),
-                },
-                b' ' | b'\t' => at += 1,
-                _ => return None,
-            }
-        }
-    }
-
-    /// Whether the stray quote before `after` belongs inside its field: a later quote of the same line closes the field
-    /// and is not itself the opening one of another field. `None`: the line's end is not in the text.
-    fn stray_is_inner(&self, text: &[u8], after: usize, quote: u8, last: bool) -> Option<bool> {
-        let mut look = after;
-        loop {
-            let found = match memchr3(quote, b'\n', b'\r', &text[look..]) {
-                None => return last.then_some(false),
-                Some(found) => look + found,
-            };
-            if text[found] != quote {
-                match self.line_end_at(text, found, last) {
-                    FieldEnd::Delimiter(next) => {
-                        look = next;
-                        continue;
-                    }
-                    FieldEnd::NeedMore => return None,
-                    FieldEnd::Line(..) => return Some(false),
-                }
-            }
-            let divided =
-                text[..found].ends_with(&self.dialect.delimiter) && !self.dialect.delimiter.is_empty();
-            if divided || text[found - 1] == self.second {
-                return Some(false);
-            }
-            match text.get(found + 1) {
-                None if !last => return None,
-                Some(&b) if b == quote => {
-                    look = found + 2;
-                    continue;
-                }
-                _ => {}
-            }
-            match self.after_quote(text, found + 1, last) {
-                Some(FieldEnd::NeedMore) => return None,
-                Some(_) => return Some(true),
-                None => look = found + 1,
-            }
-        }
-    }
-
-    /// Adds the line ends inside a quoted field to the record's lines.
-    fn count_lines(&mut self, inside: &[u8]) {
-        let mut look = 0;
-        while let Some(found) = memchr2(b'\n', b'\r', &inside[look..]) {
-            let at = look + found;
-            look = at + 1;
-            if inside[at] == b'\r' {
-                if inside.get(look) == Some(&b'\n') {
-                    look += 1;
-                } else if !self.dialect.lone_cr_ends_line {
-                    continue;
-                }
-            }
-            self.lines += 1;
-        }
-    }
-}
-
-/// A mark that lines are drawn with.
-#[inline]
-fn is_rule_mark(byte: u8) -> bool {
-    matches!(byte, b'-' | b'=' | b'_' | b'~' | b'*' | b'#' | b'+' | b'|')
-}
-
-/// Whether the text begins with a box-drawing character (Unicode, block 2500 to 257F).
-fn is_drawn(text: &[u8]) -> bool {
-    matches!(text, [0xE2, 0x94 | 0x95, _, ..])
 }
 
 /// The high bit of each byte of `word` that is `byte`. Bytes above the first such one may be marked by mistake, for a

@@ -1,6 +1,7 @@
 //! The record machine's slow twin: the same rules, written to be read, over the whole text at once.
 
-use super::delimited::{Dialect, QUOTE_REACH};
+use super::delimited::QUOTE_REACH;
+use super::dialect::Dialect;
 
 /// A record as the twin sees it.
 #[derive(Debug, PartialEq, Eq)]

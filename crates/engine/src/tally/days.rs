@@ -6,6 +6,9 @@ use std::collections::BTreeMap;
 /// Days below which nothing is said of those in between.
 const FEWEST: u32 = 7;
 
+/// Weeks from which on a day of the week without any date is not expected to have one.
+const WEEKS: i32 = 3;
+
 /// Days of a week, and days of a word.
 const WEEK: i32 = 7;
 const WORD: i32 = 64;
@@ -58,8 +61,8 @@ impl Days {
         }
     }
 
-    /// Days without a date from the first to the last, if at least half of them have one. Where a day of the week never has one, it
-    /// is not expected to. `None`: there are too few days, or too few of them have one.
+    /// Days without a date from the first to the last, if four of five have one. Where a day of the week never has one, in three weeks
+    /// and more, it is not expected to. `None`: there are too few days, or too few of them have one.
     ///
     /// ```
     /// use incola_core::reading::Choices;
@@ -88,11 +91,11 @@ impl Days {
         if present < FEWEST || i64::from(last) - i64::from(first) >= i64::from(present) * i64::from(WEEK) {
             return None;
         }
-        let mut is_used = [false; WEEK as usize];
+        let mut is_used = [last - first < WEEKS * WEEK; WEEK as usize];
         (first..=last).filter(|day| has(*day)).for_each(|day| is_used[usize::from(weekday(day))] = true);
         let expected = |day: &i32| is_used[usize::from(weekday(*day))];
         let wanted = (first..=last).filter(expected).count() as u32;
-        if present * 2 < wanted {
+        if present * 5 < wanted * 4 {
             return None;
         }
         let free = (0..WEEK as u8).filter(|day| !is_used[usize::from(*day)]).collect();
@@ -143,7 +146,11 @@ mod tests {
             prop_assert_eq!(merged.gaps(), gaps.clone());
             let set: BTreeSet<i32> = numbers.iter().copied().collect();
             if let (Some(gaps), Some(first), Some(last)) = (gaps, set.first(), set.last()) {
-                let used: BTreeSet<u8> = set.iter().map(|day| weekday(*day)).collect();
+                let used: BTreeSet<u8> = if last - first < WEEKS * WEEK {
+                    (0..7).collect()
+                } else {
+                    set.iter().map(|day| weekday(*day)).collect()
+                };
                 let missing: Vec<i32> =
                     (*first..=*last).filter(|day| used.contains(&weekday(*day)) && !set.contains(day)).collect();
                 prop_assert_eq!(gaps.days as usize, missing.len());

@@ -103,7 +103,8 @@ impl Spread {
     /// use incola_engine::{tally, text::survey};
     /// let mut text = String::from("Berth,Dues\n");
     /// (0..40).for_each(|n| text += &format!("B{n},{}\n", 100 + n));
-    /// let dues = InMemory::new("dues.csv", (text + "B99,90000\n").as_bytes());
+    /// text += "B99,90000\n";
+    /// let dues = InMemory::new("dues.csv", text.as_bytes());
     /// let surveyed = survey(&dues, &Choices::default(), None).unwrap();
     /// let tally = tally::tally(&dues, &surveyed, tally::Wanted::default()).unwrap();
     /// let far = tally.columns[1].figures.as_ref().unwrap().spread.far_out().unwrap();

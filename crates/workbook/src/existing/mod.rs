@@ -16,7 +16,7 @@ use crate::number_format::NumberFormat;
 use crate::package::zip_reader::{Input, ZipReader};
 use crate::reference::Range;
 use crate::sheet::source::SheetSource;
-use crate::sheet::{CellValue, ExistingCell, Question, Scan, Scanner, SheetFacts, facts, value};
+use crate::sheet::{CellValue, ExistingCell, Question, Scan, Scanner, SheetFacts, facts, told, value};
 use crate::style_map::StyleMap;
 use crate::styles::Styles;
 use crate::xml;
@@ -274,7 +274,7 @@ impl ExistingBook {
     /// [`Error::Damaged`] if its part cannot be read.
     pub fn cells(&mut self, n: usize, from: u32, to: u32, most: usize) -> Result<Vec<ExistingCell>> {
         let place = self.sheet_place(n)?;
-        let mut cells = facts::cells(&mut self.zip, place, (from, to), most)?;
+        let mut cells = told::cells(&mut self.zip, place, (from, to), most)?;
         self.resolve(cells.iter_mut())?;
         Ok(cells)
     }

@@ -4,9 +4,9 @@ use crate::error::{Error, Result};
 use crate::existing::ExistingBook;
 use crate::number_format::NumberFormat;
 use crate::reference::{CellRef, Range};
-use crate::sheet::facts::existing;
 use crate::sheet::raw::Cells;
 use crate::sheet::source::{RowBytes, SheetSource};
+use crate::sheet::told::existing;
 use crate::sheet::value::{CellValue, shown, value};
 use std::collections::HashMap;
 

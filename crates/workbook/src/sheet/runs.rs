@@ -1,6 +1,7 @@
 //! Rows that follow each other and hold something, and the last of them as they stand: they may be totals.
 
-use super::facts::{Columns, ExistingCell, existing};
+use super::facts::{Columns, ExistingCell};
+use super::told::existing;
 use crate::formula::Formula;
 use crate::markup::{TagKind, tags};
 use crate::reference::{CellRef, Range};

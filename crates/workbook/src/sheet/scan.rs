@@ -6,8 +6,8 @@ use crate::markup::TagKind;
 use crate::markup::tags;
 use crate::package::blocks::{PackedBlocks, Unpacker};
 use crate::sheet::alike::Alike;
-use crate::sheet::facts::existing;
 use crate::sheet::raw::{CellKind, Cells, NextRow, RawCell, row_at};
+use crate::sheet::told::existing;
 use crate::{CellRef, xml};
 use std::borrow::Cow;
 

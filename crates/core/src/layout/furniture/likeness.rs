@@ -5,7 +5,7 @@ use super::super::candidates::Form;
 use super::super::measure::lexicon::{BLANK, ValueId};
 use super::super::measure::sort::{Sort, sort_of};
 use super::Judged;
-use super::header::name_of_one_column;
+use super::first_record::name_of_one_column;
 use super::judge::is_rising;
 use super::names::{is_year, name_like};
 use crate::kind;

@@ -4,6 +4,7 @@
 //! less as a record or as a line set aside. The first record, the names above it, and the last record follow from that.
 
 mod details;
+mod first_record;
 mod first_rows;
 mod footer;
 mod header;

@@ -4,6 +4,7 @@ use super::bad::{BRACKETS, BadExpression, LONGEST, Result, place, place_of, unkn
 use super::eval::{Arith, Tree, TrimSide, Unary};
 use super::functions;
 use super::literal::{interval_of, literal, type_of};
+use super::spell::{field_word, identifier, quoted_hint};
 use super::value::{Type, Val};
 use crate::kind::Kind;
 use crate::settings::nearest;
@@ -547,18 +548,6 @@ impl Binder<'_> {
     }
 }
 
-/// What to type where text meets a number: the number in quotes, if it is one, as it was typed.
-fn quoted_hint(text: &Expr, number: &Expr) -> Option<String> {
-    let shown: String = text.to_string().chars().take(60).collect();
-    match number {
-        Expr::Value(value) => match &value.value {
-            Value::Number(digits, _) => Some(format!("{shown} = '{digits}'")),
-            _ => None,
-        },
-        _ => Some(format!("CAST({shown} AS DECIMAL) makes a number of it")),
-    }
-}
-
 /// The type that two values of one function have.
 fn common(parsed: &Expr, all: Type, own: Type, by: &str) -> Result<Type> {
     match (all, own) {
@@ -570,17 +559,6 @@ fn common(parsed: &Expr, all: Type, own: Type, by: &str) -> Result<Type> {
             wrong(parsed, why)
         }
     }
-}
-
-/// A name as it is written in an expression.
-pub(in crate::shape) fn identifier(name: &str) -> String {
-    let plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
-        && name.starts_with(|c: char| c.is_ascii_alphabetic());
-    if plain { name.to_owned() } else { format!("\"{}\"", name.replace('"', "\"\"")) }
-}
-
-fn field_word(field: &DateTimeField) -> String {
-    field.to_string().to_uppercase()
 }
 
 fn negate(tree: Tree, negated: bool) -> Tree {

@@ -10,6 +10,7 @@ mod eval;
 mod functions;
 mod like;
 mod literal;
+mod spell;
 mod value;
 
 pub use value::{Fault, Type};
