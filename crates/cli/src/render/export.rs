@@ -113,6 +113,8 @@ fn words_of(form: &incola_engine::export::SourceForm) -> String {
             };
             format!("{}, {quotes}", delimiter_word(delimiter.as_bytes()))
         }
+        None if text.parts.iter().any(|part| part.label.is_some()) => "a label before each value".to_owned(),
+        None if !text.parts.is_empty() => format!("records of {} lines", text.parts.len()),
         None => "fields at fixed places".to_owned(),
     };
     format!("{}{mark}, line ends {end}, {layout}", text.encoding)

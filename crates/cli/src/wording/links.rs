@@ -24,7 +24,7 @@ pub(crate) fn link(name: &str, why: &LinkStop, book: Option<&Path>) -> Failure {
             "link \u{201c}{name}\u{201d}: it does not hold how its source was written"
         ))
         .leaving("nothing was written")
-        .help("reports, shaped rows, records of several lines, columns divided by runs of blanks and tables of several sources cannot be written back")
+        .help("reports, shaped rows, records whose lines are continued below, columns divided by runs of blanks and tables of several sources cannot be written back")
         .help("to write the rows in a form of their own: --to delimited, or --to fixed")
         .help("a link of an earlier version knows it from its next import on"),
         LinkStop::TableGone => Failure::protected(format!(

@@ -73,6 +73,29 @@ fn sources() -> Vec<(&'static str, Vec<u8>)> {
             "misfits with blanks",
             rows(&|n| if n == 9 { "009; -; x\n".into() } else { format!("{n:03}; {n}.5; y\n") }).into_bytes(),
         ),
+        ("lines at fixed places", include_bytes!("../../demo/manifest.txt").to_vec()),
+        ("labels without a line between", include_bytes!("../../demo/pilot-orders.txt").to_vec()),
+        (
+            "labels, some without a value, values that go on below",
+            rows(&|n| {
+                let remark =
+                    if n % 4 == 0 { "Remark : late\r\n         see gate\r\n" } else { "Remark : \r\n" };
+                format!("Order  : P{n:04}\r\nVessel : Saltwind {n}\r\n{remark}Dues   : {n}.50\r\n====\r\n")
+            })
+            .into_bytes(),
+        ),
+        (
+            "labels that some records lack",
+            rows(&|n| {
+                let flag = if n % 3 == 0 { "" } else { "Flag: red\n" };
+                format!("Order: P{n:04}\n{flag}Berth: {:03}\nDay: 2031-03-{:02}\n\n", n * 3, n % 28 + 1)
+            })
+            .into_bytes(),
+        ),
+        (
+            "lines with delimiters",
+            rows(&|n| format!("C{n:03};2031-03-{:02}\n{n}.50;open;{}\n", n % 28 + 1, n * 7)).into_bytes(),
+        ),
         ("one column", rows(&|n| format!("V{n:04}\n")).into_bytes()),
     ]
 }
@@ -299,9 +322,9 @@ fn a_sheet_is_written_in_a_form_of_its_own() {
     let run = folder.run("export book.xlsx --encoding windows-1252 -o out.csv").expect(4);
     assert!(run.err.contains("A2 \u{201c}Call\u{201d}: the encoding lacks"), "{}", run.err);
     // A linked table that has no way back has this one, and the import says so.
-    let folder = Folder::new()
-        .with("labels.txt", "Call: C1\nBerth: 007\n\nCall: C2\nBerth: 012\n\nCall: C3\nBerth: 031\n");
-    let run = folder.run("import labels.txt --into book.xlsx --no-questions");
+    let folder = Folder::new().with("calls.txt", "Call  Berth\nC1  007\nC2   012\nC3    031\n");
+    let run =
+        folder.run("import calls.txt --into book.xlsx --delimiter space --runs-as-one yes --no-questions");
     assert!(run.out.contains("way back      export cannot write this text as it was"), "{}", run.out);
     let run = folder.run("export book.xlsx -o out.csv").expect(4);
     assert!(run.err.contains("--to delimited"), "{}", run.err);

@@ -1,5 +1,6 @@
 //! How a text is written, besides its values: what is needed to write it again.
 
+use super::several::LineForm;
 use super::{Dialect, Division, Fixed, Machine, Unit};
 use crate::kind::statistics::trim;
 use crate::layout::Repeats;
@@ -52,6 +53,22 @@ pub struct TextForm {
     /// The fields of a record.
     #[serde(default, rename = "field")]
     pub fields: Vec<FieldForm>,
+    /// The lines of a record, if it has several.
+    #[serde(default, rename = "line_of_record", skip_serializing_if = "Vec::is_empty")]
+    pub parts: Vec<LineForm>,
+    /// With labels: in which order they stand, as places in `parts`.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub order: Vec<usize>,
+    /// What is between two records of several lines, with its line ends.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub between: String,
+    /// How often something else was between two of those records that were looked at.
+    #[serde(default, skip_serializing_if = "is_none")]
+    pub others_between: u64,
+}
+
+fn is_none(count: &u64) -> bool {
+    *count == 0
 }
 
 /// How the values of a field are written.
@@ -103,8 +120,8 @@ struct Seen {
 }
 
 impl TextForm {
-    /// The form of records that begin a text: how they are quoted, and where their values are. `None`: records of several lines, or
-    /// those that runs of blanks divide, are not written.
+    /// The form of records that begin a text: how they are quoted, and where their values are. `None`: those that runs of blanks
+    /// divide, or whose lines are continued below, are not written.
     ///
     /// ```
     /// use incola_core::layout::Repeats;
@@ -116,7 +133,8 @@ impl TextForm {
         let fixed = match &dialect.division {
             Division::Delimited if !dialect.runs_as_one && dialect.most_fields.is_none() => None,
             Division::Fixed(fixed) => Some(fixed),
-            _ => return None,
+            Division::Multiline(multiline) => return Self::of_lines(dialect, multiline, repeats, text),
+            Division::Delimited => return None,
         };
         let mut seen = Observed {
             fixed,

@@ -11,6 +11,7 @@ mod form;
 mod line;
 mod multiline;
 mod quoted;
+mod several;
 #[cfg(test)]
 mod twin;
 mod write;
@@ -21,4 +22,5 @@ pub use fixed::{Fixed, Unit};
 pub use form::{FieldForm, Quotes, TextForm};
 pub use multiline::{LineParts, LineShape, Multiline};
 pub(crate) use multiline::{is_drawn, split_label};
+pub use several::LineForm;
 pub use write::{RecordWriter, Unwritable};

@@ -40,7 +40,7 @@ impl<'f> RecordWriter<'f> {
         Self { form }
     }
 
-    /// Appends a record, in UTF-8, with its line end. `lost` is told of each value (from 0) that cannot be written as it is: blanks stand
+    /// Appends a record, in UTF-8, with its line end; one of several lines with what is between two records in front of it. `lost` is told of each value (from 0) that cannot be written as it is: blanks stand
     /// for what divides, and what is too long is cut.
     pub fn write<T: AsRef<str>>(
         &self,
@@ -48,6 +48,10 @@ impl<'f> RecordWriter<'f> {
         out: &mut Vec<u8>,
         mut lost: impl FnMut(usize, Unwritable),
     ) {
+        if !self.form.parts.is_empty() {
+            Self::several(self.form, fields, out, &mut lost);
+            return;
+        }
         match &self.form.delimiter {
             Some(delimiter) => self.delimited(delimiter, fields, out, &mut lost),
             None => self.fixed(fields, out, &mut lost),
@@ -153,7 +157,13 @@ impl<'f> RecordWriter<'f> {
             }
             let (indent, right) = form.fields.get(place).map_or((0, None), |own| (own.indent, own.right));
             let most = room.unwrap_or(usize::MAX) - length.min(room.unwrap_or(usize::MAX));
-            let offset = right.map_or(indent, |right| right.saturating_sub(length)).min(most);
+            // A value that begins with blanks says itself where it stands.
+            let own = if text.starts_with(' ') {
+                0
+            } else {
+                right.map_or(indent, |right| right.saturating_sub(length))
+            };
+            let offset = own.min(most);
             fill(out, at, start + offset);
             out.extend(text.bytes().map(|b| if matches!(b, b'\r' | b'\n') { b' ' } else { b }));
             at = start + offset + length;

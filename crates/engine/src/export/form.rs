@@ -61,8 +61,8 @@ impl RecordSink for Among<'_> {
     }
 }
 
-/// How a source was written; `None`: nothing says how to write it again (reports, shaped rows, records of several lines, columns divided by runs of
-/// blanks). `names`: the names of its columns in it.
+/// How a source was written; `None`: nothing says how to write it again (reports, shaped rows, records whose lines are continued below, columns
+/// divided by runs of blanks). `names`: the names of its columns in it.
 pub fn observe(surveyed: &Surveyed, columns: &[ColumnReading], names: &[String]) -> Option<SourceForm> {
     let reading = &surveyed.reading;
     let layout = &reading.layout;
@@ -87,10 +87,16 @@ pub fn observe(surveyed: &Surveyed, columns: &[ColumnReading], names: &[String])
     text.byte_order_mark = reading.bom_bytes > 0;
     text.ends_last_line = surveyed.is_ended;
     text.before = String::from_utf8_lossy(before).into_owned();
-    text.after = String::from_utf8_lossy(&surveyed.after.text).into_owned();
+    if !is_all {
+        text.after.clear();
+    }
+    text.after.push_str(&String::from_utf8_lossy(&surveyed.after.text));
     text.among = surveyed.survey.facts.set_aside_lines.saturating_sub(surveyed.after.blank);
     text.records = reading.records;
-    if is_all && text.among > 0 && end - first <= LONGEST * 4 {
+    if !text.parts.is_empty() {
+        // What is between two records is written with them.
+        text.among = text.others_between;
+    } else if is_all && text.among > 0 && end - first <= LONGEST * 4 {
         text.lines = Among::of(surveyed, &surveyed.head[first..end]);
         let kept: usize = text.lines.iter().map(|(_, line)| line.len()).sum();
         if kept > LONGEST {

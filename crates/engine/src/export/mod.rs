@@ -280,7 +280,10 @@ impl<W: Write> Ends<'_, W> {
             self.put(&end)?;
         }
         self.is_open = true;
-        let mut from = 0;
+        // Nothing is between the first record and those before it.
+        let mut between = Vec::new();
+        self.encoding.encode(&self.form.text.between, &mut between, |_| {});
+        let mut from = if before == 0 { between.len() } else { 0 };
         for (record, line) in self.lines {
             let Some(place) = record.checked_sub(before).filter(|place| *place < rows.records) else {
                 continue;
