@@ -157,6 +157,7 @@ fn why(cell: &LostCell) -> String {
         Lost::Formula => "a formula: only what it computed last can be written".into(),
         Lost::Error => "an error value".into(),
         Lost::Lacks(c) => format!("the encoding lacks \u{201c}{c}\u{201d} (U+{:04X})", c as u32),
+        Lost::EndsRecord => "it leaves a line empty, which would end the record there".into(),
         Lost::Divides => "it holds what divides fields or lines, and the layout has no quotes".into(),
         Lost::TooLong { length, room } => format!("{length} characters, and its field has room for {room}"),
     }

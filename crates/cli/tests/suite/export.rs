@@ -194,6 +194,19 @@ fn what_cannot_be_written_is_listed_and_stops() {
 }
 
 #[test]
+fn a_line_of_a_record_that_is_emptied_would_end_it() {
+    let records: String =
+        (1..20).map(|n| format!("C{n:03} 2031-03-{:02}\nSaltwind {n}\nopen\n", n % 28 + 1)).collect();
+    let folder = Folder::new().with("in.txt", records);
+    folder.run("import in.txt --into book.xlsx --lines-per-record 3 --starts 1,6/1/1 --no-questions");
+    let run = folder.run("export book.xlsx --check").expect(0);
+    assert!(run.out.contains("source     the same, byte for byte"), "{}", run.out);
+    folder.change_part("book.xlsx", SHEET, |xml| xml.replacen("<t>Saltwind 2</t>", "<t></t>", 1));
+    let run = folder.run("export book.xlsx -o out.txt").expect(4);
+    assert!(run.err.contains("C3") && run.err.contains("would end the record"), "{}", run.err);
+}
+
+#[test]
 fn slips_are_told_and_nothing_is_written() {
     let folder = linked().with("plain.csv", "Call,Berth\nC1,007\nC2,012\n");
     folder.run("import plain.csv --into plain.xlsx --no-link").expect(0);

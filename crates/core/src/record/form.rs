@@ -133,6 +133,8 @@ impl TextForm {
         let fixed = match &dialect.division {
             Division::Delimited if !dialect.runs_as_one && dialect.most_fields.is_none() => None,
             Division::Fixed(fixed) => Some(fixed),
+            // Lines with labels that nobody knows are columns as well: nothing says where they belong.
+            Division::Multiline(multiline) if multiline.width() != width => return None,
             Division::Multiline(multiline) => return Self::of_lines(dialect, multiline, repeats, text),
             Division::Delimited => return None,
         };

@@ -246,6 +246,8 @@ impl RecordWriter<'_> {
     ) {
         out.extend_from_slice(form.between.as_bytes());
         let (mut at, mut kept) = (0, out.len());
+        // A line without anything would end the record, if others follow.
+        let mut blank = None;
         for n in 0..form.parts.len() {
             let place = form.order.get(n).copied().unwrap_or(n);
             let Some(part) = form.parts.get(place) else { continue };
@@ -253,8 +255,13 @@ impl RecordWriter<'_> {
                 let count = part.form.fields.len();
                 let own = &fields[at.min(fields.len())..(at + count).min(fields.len())];
                 RecordWriter::new(&part.form).write(own, out, |place, why| lost(at + place, why));
-                if own.iter().any(|field| !field.as_ref().is_empty()) {
+                if own.iter().all(|field| field.as_ref().is_empty()) && part.form.delimiter.is_none() {
+                    blank = blank.or(Some(at));
+                } else {
                     kept = out.len();
+                    if let Some(place) = blank.take() {
+                        lost(place, Unwritable::EndsRecord);
+                    }
                 }
                 at += count;
                 continue;
@@ -267,6 +274,9 @@ impl RecordWriter<'_> {
                         out.extend_from_slice(text.as_bytes());
                     }
                     for line in lines {
+                        if line.trim().is_empty() {
+                            lost(place, Unwritable::EndsRecord);
+                        }
                         for text in [&part.continued, line, &form.line_end] {
                             out.extend_from_slice(text.as_bytes());
                         }
@@ -381,6 +391,34 @@ mod tests {
         let text =
             "Berth: 007\nRemark: late\n    see gate\n    twice\nDues: 7\n\nBerth: 012\nRemark:\nDues: 9\n";
         assert_eq!(written(&labelled(&["Berth", "Remark", "Dues"]), text), text);
+    }
+
+    #[test]
+    fn what_would_end_a_record_is_told() {
+        let labels = labelled(&["Berth", "Remark"]);
+        let form =
+            TextForm::of_records(&labels, &Repeats::default(), b"Berth: 007\nRemark: late\n", 2).unwrap();
+        let lines =
+            ["7", "whole", "whole"].map(|_| LineParts::Fixed(Fixed { starts: vec![0], ..Fixed::default() }));
+        let division = Division::Multiline(Multiline::Cycle { lines: lines.to_vec(), first: None });
+        let cycle = Dialect { division, quote: None, ..Dialect::new("") };
+        let cycle = TextForm::of_records(&cycle, &Repeats::default(), b"007\nTern\nlate\n", 3).unwrap();
+        for (form, fields, expected) in [
+            (&form, &["007", "late\nsee gate"][..], &[][..]),
+            (&form, &["007", "late\n\nsee gate"], &[1]),
+            (&form, &["", ""], &[]),
+            (&cycle, &["007", "Tern", ""], &[]),
+            (&cycle, &["007", "", "late"], &[1]),
+            (&cycle, &["", "", "late"], &[0]),
+            (&cycle, &["007", "Tern\nHeron", "late"], &[1]),
+        ] {
+            let mut told = Vec::new();
+            RecordWriter::new(form).write(fields, &mut Vec::new(), |place, _| told.push(place));
+            assert_eq!(told, expected, "{fields:?}");
+        }
+        // A line with a label that is no column's.
+        let other = TextForm::of_records(&labels, &Repeats::default(), b"Berth: 007\nFlag: red\n", 3);
+        assert!(other.is_none());
     }
 
     #[test]

@@ -7,6 +7,8 @@ use super::form::{Quotes, TextForm};
 pub enum Unwritable {
     /// It holds what divides fields or lines, and the layout has no quotes.
     Divides,
+    /// It leaves a line of a record empty, and an empty line ends the record.
+    EndsRecord,
     /// It is longer than the room of its field.
     TooLong {
         /// Its length.

@@ -34,6 +34,8 @@ pub enum Lost {
     Lacks(char),
     /// It holds what divides fields or lines, and the layout has no quotes.
     Divides,
+    /// It leaves a line of a record empty, and an empty line ends the record.
+    EndsRecord,
     /// It is longer than the room of its field.
     TooLong {
         /// Its length.
@@ -418,6 +420,7 @@ impl Scanner for Rows<'_> {
         for (field, why) in unwritable {
             let why = match why {
                 Unwritable::Divides => Lost::Divides,
+                Unwritable::EndsRecord => Lost::EndsRecord,
                 Unwritable::TooLong { length, room } => Lost::TooLong { length, room },
             };
             self.lose(number, field, why);

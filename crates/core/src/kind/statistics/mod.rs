@@ -54,7 +54,7 @@ impl Count {
 /// An extreme value and its line.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Extreme {
-    /// In units of 10^-15, as [`Sum::units`].
+    /// In units of 10^-15, as [`Sum::units`](crate::kind::Sum::units).
     pub units: i128,
     /// The line in which it was first seen.
     pub line: u64,
