@@ -7,7 +7,7 @@ use crate::commands::tally::{Against, Check, Tallied};
 use incola_core::kind::number::units_text;
 use incola_core::kind::{Day, Kind, Marks};
 use incola_core::words::{counted, grouped};
-use incola_engine::tally::{Column, ColumnTally, Ends, Figures, Group, Moments, Place};
+use incola_engine::tally::{Column, ColumnTally, Ends, Figures, Group, Moments, NumberAt, Place};
 use incola_workbook::column_letters;
 
 /// Groups that are shown; more are counted.
@@ -218,10 +218,10 @@ fn ends(column: &Column, own: &ColumnTally, is_sheet: bool) -> Option<Vec<String
     let at = |number: u64| if is_sheet { cell(column, number) } else { grouped(number) };
     let decimals = own.figures.as_deref().map_or(0, |f| f.decimals);
     let marks = column.marks;
-    let number = |place: &Place<i128>| [marks.spell(&units_text(place.key, decimals)), at(place.line)];
+    let number = |found: NumberAt| [marks.spell(&units_text(found.units, decimals)), at(found.line)];
     let moment = |place: &Place<u64>| [line(&place.text), at(place.line)];
     let [first, last] = match (own.figures.as_deref(), own.moments.as_deref()) {
-        (Some(f), _) => [f.smallest.as_ref().map(number)?, f.largest.as_ref().map(number)?],
+        (Some(f), _) => [f.spread.smallest().map(number)?, f.spread.largest().map(number)?],
         (None, Some(m)) => [m.first.as_ref().map(moment)?, m.last.as_ref().map(moment)?],
         _ => return None,
     };
@@ -232,6 +232,7 @@ fn ends(column: &Column, own: &ColumnTally, is_sheet: bool) -> Option<Vec<String
 
 /// What else there is to know of a column.
 fn notes(column: &Column, own: &ColumnTally, is_sheet: bool) -> Vec<String> {
+    let at = |number: u64| if is_sheet { cell(column, number) } else { format!("line {number}") };
     let mut parts = Vec::new();
     let mut say = |count: u64, one: &str, many: &str| {
         if count > 0 {
@@ -247,7 +248,6 @@ fn notes(column: &Column, own: &ColumnTally, is_sheet: bool) -> Vec<String> {
     if let (Some(short), Some(long)) = (&own.shortest, &own.longest)
         && short.key != long.key
     {
-        let at = |number: u64| if is_sheet { cell(column, number) } else { format!("line {number}") };
         parts.push(format!(
             "{} ({}) to {} characters ({})",
             short.key,
@@ -256,7 +256,6 @@ fn notes(column: &Column, own: &ColumnTally, is_sheet: bool) -> Vec<String> {
             at(long.line)
         ));
     }
-    let at = |number: u64| if is_sheet { cell(column, number) } else { format!("line {number}") };
     let own_notes = (!parts.is_empty()).then(|| parts.join(", "));
     let more = [
         own_notes,
@@ -272,7 +271,7 @@ fn far_out(column: &Column, figures: &Figures, at: &dyn Fn(u64) -> String) -> Op
     let far = figures.spread.far_out().filter(|far| !far.places.is_empty())?;
     let spell = |units: i128| column.marks.spell(&units_text(units, figures.decimals));
     let list: Vec<String> =
-        far.places.iter().map(|place| format!("{} ({})", spell(place.key), at(place.line))).collect();
+        far.places.iter().map(|place| format!("{} ({})", spell(place.units), at(place.line))).collect();
     let many = if far.may_be_more { " or more values lie" } else { " values lie" };
     let count = match far.places.len() {
         1 => "1 value lies".to_owned(),

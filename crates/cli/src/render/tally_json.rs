@@ -4,7 +4,7 @@ use super::tally::{cell, iso};
 use crate::commands::tally::{Against, Tallied};
 use incola_core::kind::Sum;
 use incola_core::kind::number::units_text;
-use incola_engine::tally::{Column, ColumnTally, Ends, Figures, Moments, Place, Ranked};
+use incola_engine::tally::{Column, ColumnTally, Ends, Figures, Moments, NumberAt, Place, Ranked};
 use serde::Serialize;
 
 /// A tally.
@@ -206,7 +206,7 @@ pub(crate) fn json(tallied: &Tallied) -> TallyJson<'_> {
         let far = figures.spread.far_out()?;
         let both = |(low, high): (i128, i128)| [units_text(low, 0), units_text(high, 0)];
         let values =
-            far.places.iter().map(|place| at(column, units_text(place.key, 0), place.line)).collect();
+            far.places.iter().map(|place| at(column, units_text(place.units, 0), place.line)).collect();
         Some(FarOutJson {
             middle: both(far.middle),
             bounds: both(far.bounds),
@@ -217,12 +217,16 @@ pub(crate) fn json(tallied: &Tallied) -> TallyJson<'_> {
     let column = |(column, own): (&'_ Column, &ColumnTally)| {
         let figures = own.figures.as_deref();
         let at = |value: String, number: u64| at(column, value, number);
-        let number = |place: &Option<Place<i128>>| place.as_ref().map(|p| at(units_text(p.key, 0), p.line));
+        let number = |found: Option<NumberAt>| found.map(|found| at(units_text(found.units, 0), found.line));
         let moment = |place: &Option<Place<u64>>| place.as_ref().map(|p| at(p.text.clone(), p.line));
         let moments = own.moments.as_deref();
         (
-            figures.and_then(|f| number(&f.smallest)).or_else(|| moments.and_then(|m| moment(&m.first))),
-            figures.and_then(|f| number(&f.largest)).or_else(|| moments.and_then(|m| moment(&m.last))),
+            figures
+                .and_then(|f| number(f.spread.smallest()))
+                .or_else(|| moments.and_then(|m| moment(&m.first))),
+            figures
+                .and_then(|f| number(f.spread.largest()))
+                .or_else(|| moments.and_then(|m| moment(&m.last))),
             figures.and_then(|f| exact(&f.sum, f.decimals)),
             column.number,
         )

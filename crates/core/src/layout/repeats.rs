@@ -205,6 +205,16 @@ impl Repeats {
     }
 }
 
+/// The lines of decoded text, with their ends.
+pub fn whole_lines(text: &[u8], lone_cr: bool) -> impl Iterator<Item = &[u8]> {
+    let mut rest = text;
+    std::iter::from_fn(move || {
+        let (line, behind) = rest.split_at(after_lines(rest, 1, lone_cr).unwrap_or(rest.len()));
+        rest = behind;
+        (!line.is_empty()).then_some(line)
+    })
+}
+
 /// The byte after `lines` lines of decoded text.
 pub fn after_lines(text: &[u8], lines: u64, lone_cr: bool) -> Option<usize> {
     let mut at = 0;

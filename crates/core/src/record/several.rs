@@ -5,12 +5,12 @@ use super::multiline::{LineParts, Multiline, split_label};
 use super::write::{RecordWriter, Unwritable};
 use super::{Dialect, Division, Machine};
 use crate::encoding::text_of;
-use crate::layout::{Repeats, after_lines};
+use crate::layout::{Repeats, whole_lines};
 use crate::rows::{Carry, Flow, Record, RecordSink, each_record};
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 
-/// Records that are looked at.
+/// Records that are looked at; of others only where the last one ends.
 const LOOKED_AT: usize = 2000;
 
 /// How a line of a record of several lines is written.
@@ -89,10 +89,14 @@ impl RecordSink for Seen<'_> {
     fn record(&mut self, record: &Record<'_>) -> Flow {
         let from = (record.line() as usize).saturating_sub(1);
         let to = (from + record.lines() as usize).min(self.lines.len());
-        if self.records > 0 {
-            self.between.add(&self.lines[self.next.min(from)..from].concat());
+        let before = std::mem::replace(&mut self.next, to).min(from);
+        if self.records == LOOKED_AT {
+            return Flow::Continue(());
         }
-        (self.records, self.next) = (self.records + 1, to);
+        if self.records > 0 {
+            self.between.add(&self.lines[before..from].concat());
+        }
+        self.records += 1;
         let own: Vec<&[u8]> = self.lines[from.min(to)..to].to_vec();
         for line in &own {
             let end = &line[bare(line).len()..];
@@ -110,7 +114,7 @@ impl RecordSink for Seen<'_> {
             Multiline::Labelled { labels, .. } => self.labelled(labels, &own),
             Multiline::Continued(_) => {}
         }
-        if self.records < LOOKED_AT { Flow::Continue(()) } else { Flow::Break(()) }
+        Flow::Continue(())
     }
 }
 
@@ -155,15 +159,8 @@ impl TextForm {
             Multiline::Labelled { labels, .. } => (labels.len(), 0),
             Multiline::Continued(_) => return None,
         };
-        let mut lines = Vec::new();
-        let mut at = 0;
-        while at < text.len() {
-            let next = after_lines(&text[at..], 1, dialect.lone_cr_ends_line).map_or(text.len(), |n| at + n);
-            lines.push(&text[at..next]);
-            at = next;
-        }
         let mut seen = Seen {
-            lines,
+            lines: whole_lines(text, dialect.lone_cr_ends_line).collect(),
             multiline,
             records: 0,
             next: 0,
@@ -194,8 +191,7 @@ impl TextForm {
         let mut order: Vec<usize> = (0..seen.labels.len()).collect();
         order.sort_by_key(place);
         // What divides records may stand behind the last one as well.
-        let is_all = seen.records < LOOKED_AT;
-        let behind = seen.lines.get(seen.next..).filter(|_| is_all).unwrap_or_default().concat();
+        let behind = seen.lines.get(seen.next..).unwrap_or_default().concat();
         Some(Self {
             line_end,
             order,

@@ -3,7 +3,7 @@
 use crate::cells::{CellForm, ColumnWriter};
 use crate::text::Surveyed;
 use incola_core::encoding::Encoding;
-use incola_core::layout::after_lines;
+use incola_core::layout::whole_lines;
 use incola_core::reading::ColumnReading;
 use incola_core::record::{Machine, TextForm};
 use incola_core::rows::{Aside, Carry, Flow, Record, RecordSink, each_record};
@@ -34,13 +34,7 @@ struct Among<'t> {
 impl Among<'_> {
     fn of(surveyed: &Surveyed, text: &[u8]) -> Vec<(u64, String)> {
         let dialect = &surveyed.plan.dialect;
-        let mut lines = Vec::new();
-        let mut at = 0;
-        while at < text.len() {
-            let next = after_lines(&text[at..], 1, dialect.lone_cr_ends_line).map_or(text.len(), |n| at + n);
-            lines.push(&text[at..next]);
-            at = next;
-        }
+        let lines = whole_lines(text, dialect.lone_cr_ends_line).collect();
         let mut among = Among { lines, records: 0, found: Vec::new() };
         let mut machine = Machine::new(dialect);
         each_record(&mut machine, text, true, &surveyed.plan.repeats, (1, &mut Carry::default()), &mut among);

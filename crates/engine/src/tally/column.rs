@@ -29,15 +29,11 @@ pub struct Figures {
     pub sum: Sum,
     /// Most decimals of one.
     pub decimals: u8,
-    /// The smallest, in units of 10^-15.
-    pub smallest: Option<Place<i128>>,
-    /// The largest.
-    pub largest: Option<Place<i128>>,
     /// Zeros.
     pub zeros: u64,
     /// Numbers below zero.
     pub negatives: u64,
-    /// How they are spread.
+    /// How they are spread, with the smallest and the largest.
     pub spread: Spread,
 }
 
@@ -169,9 +165,7 @@ impl ColumnTally {
                 figures.zeros += u64::from(number.digits == 0);
                 figures.negatives += u64::from(number.negative && number.digits != 0);
                 if let Some(units) = number::in_units(number) {
-                    figures.spread.add(units, line, || text_of(own));
-                    take(&mut figures.smallest, units, line, own, |a, b| a < b);
-                    take(&mut figures.largest, units, line, own, |a, b| a > b);
+                    figures.spread.add(units, line);
                 }
             }
             Value::Moment(day, millis, _) => {
@@ -224,8 +218,6 @@ impl ColumnTally {
             figures.zeros += more.zeros;
             figures.negatives += more.negatives;
             figures.spread.merge(more.spread);
-            keep(&mut figures.smallest, more.smallest, |a, b| a < b);
-            keep(&mut figures.largest, more.largest, |a, b| a > b);
         }
         if let Some(more) = later.moments {
             let moments = self.moments.get_or_insert_default();

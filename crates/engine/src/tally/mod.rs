@@ -13,7 +13,7 @@ pub use days::{Days, Gaps};
 pub use incola_core::shape::Period;
 pub use order::{Ends, Ranked};
 pub use sheet::{SheetRows, tally_sheet};
-pub use spread::{FarOut, Spread};
+pub use spread::{FarOut, NumberAt, Spread};
 
 use crate::feed::{Doing, Feed};
 use crate::stop::{Result, Stop};

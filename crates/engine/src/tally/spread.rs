@@ -1,7 +1,5 @@
 //! How the numbers of a column are spread, and which of them are far out.
 
-use super::column::Place;
-
 /// Numbers that are kept at each end.
 const KEPT: usize = 6;
 
@@ -14,13 +12,22 @@ const FEWEST: usize = 12;
 /// How many times the width of the middle half a number must be away from it to be far out.
 const WIDTHS: i128 = 3;
 
+/// A number of a column, and where it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct NumberAt {
+    /// In units of 10^-15.
+    pub units: i128,
+    /// Its line, from 1.
+    pub line: u64,
+}
+
 /// The smallest and the largest numbers, and a sample of all. Two spreads that are put together say the same as one over all numbers.
 #[derive(Clone, Debug, Default)]
 pub struct Spread {
     /// The smallest first.
-    lowest: Vec<Place<i128>>,
+    lowest: Vec<NumberAt>,
     /// The largest first.
-    highest: Vec<Place<i128>>,
+    highest: Vec<NumberAt>,
     /// The numbers with the least hashes of their lines, in no order, and others that were not thrown out yet.
     sample: Vec<(u64, i128)>,
     /// Hashes above this one are no longer in the sample; 0: all are.
@@ -35,7 +42,7 @@ pub struct FarOut {
     /// What is below the first or above the second is far out.
     pub bounds: (i128, i128),
     /// Those at the lower end, the smallest first, then those at the upper end, the largest first; of more only the first few.
-    pub places: Vec<Place<i128>>,
+    pub places: Vec<NumberAt>,
     /// Whether there may be more than these.
     pub may_be_more: bool,
 }
@@ -47,9 +54,9 @@ fn hash(line: u64) -> u64 {
 }
 
 /// Puts a place where it belongs among those that are kept; of equal ones, the one that came first stays.
-fn put(list: &mut Vec<Place<i128>>, place: Place<i128>, is_before: fn(i128, i128) -> bool) {
+fn put(list: &mut Vec<NumberAt>, place: NumberAt, is_before: fn(i128, i128) -> bool) {
     let at = list.partition_point(|own| {
-        !is_before(place.key, own.key) && (place.key != own.key || own.line <= place.line)
+        !is_before(place.units, own.units) && (place.units != own.units || own.line <= place.line)
     });
     if at < KEPT {
         list.insert(at, place);
@@ -59,13 +66,13 @@ fn put(list: &mut Vec<Place<i128>>, place: Place<i128>, is_before: fn(i128, i128
 
 impl Spread {
     /// Adds a number, in units of 10^-15, by its line.
-    pub(super) fn add(&mut self, units: i128, line: u64, text: impl Fn() -> String) {
-        let place = || Place { key: units, line, text: text() };
-        if self.lowest.len() < KEPT || self.lowest.last().is_some_and(|last| units < last.key) {
-            put(&mut self.lowest, place(), |a, b| a < b);
+    pub(super) fn add(&mut self, units: i128, line: u64) {
+        let place = NumberAt { units, line };
+        if self.lowest.len() < KEPT || self.lowest.last().is_some_and(|last| units < last.units) {
+            put(&mut self.lowest, place, |a, b| a < b);
         }
-        if self.highest.len() < KEPT || self.highest.last().is_some_and(|last| units > last.key) {
-            put(&mut self.highest, place(), |a, b| a > b);
+        if self.highest.len() < KEPT || self.highest.last().is_some_and(|last| units > last.units) {
+            put(&mut self.highest, place, |a, b| a > b);
         }
         let hash = hash(line);
         if self.limit == 0 || hash < self.limit {
@@ -94,6 +101,16 @@ impl Spread {
         }
     }
 
+    /// The smallest number; of equal ones the first.
+    pub fn smallest(&self) -> Option<NumberAt> {
+        self.lowest.first().copied()
+    }
+
+    /// The largest number; of equal ones the first.
+    pub fn largest(&self) -> Option<NumberAt> {
+        self.highest.first().copied()
+    }
+
     /// The numbers that are far out: further below the lower quartile, or above the upper one, than three times what lies between
     /// both. `None`: there are too few numbers, or half of them are the same.
     ///
@@ -108,7 +125,8 @@ impl Spread {
     /// let surveyed = survey(&dues, &Choices::default(), None).unwrap();
     /// let tally = tally::tally(&dues, &surveyed, tally::Wanted::default()).unwrap();
     /// let far = tally.columns[1].figures.as_ref().unwrap().spread.far_out().unwrap();
-    /// assert_eq!((far.places[0].line, far.places[0].text.as_str(), far.may_be_more), (42, "90000", false));
+    /// let units = 90_000 * 10_i128.pow(15);
+    /// assert_eq!((far.places[0], far.may_be_more), (tally::NumberAt { units, line: 42 }, false));
     /// ```
     pub fn far_out(&self) -> Option<FarOut> {
         let mut own = self.clone();
@@ -120,10 +138,10 @@ impl Spread {
         let width = middle.1.checked_sub(middle.0).filter(|width| *width > 0)?;
         let reach = width.checked_mul(WIDTHS)?;
         let bounds = (middle.0.checked_sub(reach)?, middle.1.checked_add(reach)?);
-        let low = self.lowest.iter().filter(|place| place.key < bounds.0);
-        let high = self.highest.iter().filter(|place| place.key > bounds.1);
+        let low = self.lowest.iter().filter(|place| place.units < bounds.0);
+        let high = self.highest.iter().filter(|place| place.units > bounds.1);
         let counts = (low.clone().count(), high.clone().count());
-        let places = low.chain(high).cloned().collect();
+        let places = low.chain(high).copied().collect();
         Some(FarOut { middle, bounds, places, may_be_more: counts.0 == KEPT || counts.1 == KEPT })
     }
 }
@@ -136,7 +154,7 @@ mod tests {
     fn spread(numbers: &[(u64, i64)]) -> Spread {
         let mut spread = Spread::default();
         for (line, n) in numbers {
-            spread.add(i128::from(*n), *line, || n.to_string());
+            spread.add(i128::from(*n), *line);
         }
         spread
     }

@@ -1,6 +1,7 @@
 //! Tallies against a plain model, wherever blocks are cut.
 
 use super::surveyed;
+use incola_core::kind::number::units_text;
 use incola_core::reading::Choices;
 use incola_engine::feed::InMemory;
 use incola_engine::tally::{By, Period, Wanted, tally};
@@ -47,7 +48,7 @@ proptest! {
         let figures = found.columns[2].figures.as_deref();
         prop_assert_eq!(figures.map_or(0, |f| cents(&f.sum)), sum);
         let key = |n: i128| (n / 10_i128.pow(13)) as i64;
-        let both = figures.map(|f| (key(f.smallest.as_ref().unwrap().key), key(f.largest.as_ref().unwrap().key)));
+        let both = figures.map(|f| (key(f.spread.smallest().unwrap().units), key(f.spread.largest().unwrap().units)));
         prop_assert_eq!(both, ends);
         let groups: BTreeMap<String, (u64, i64)> =
             found.groups.iter().map(|(name, g)| (name.clone(), (g.records, cents(&g.sums[2])))).collect();
@@ -55,8 +56,8 @@ proptest! {
         let berths: HashSet<u8> = rows.iter().map(|row| row.0).collect();
         prop_assert_eq!(found.columns[0].different(), Some(berths.len() as u64));
         // The first line of the smallest.
-        if let Some(smallest) = figures.and_then(|f| f.smallest.as_ref()) {
-            let line = text.lines().position(|line| line.ends_with(&format!(",{}", smallest.text))).unwrap() + 1;
+        if let Some(smallest) = figures.and_then(|f| f.spread.smallest()) {
+            let line = text.lines().position(|line| line.ends_with(&format!(",{}", units_text(smallest.units, 2)))).unwrap() + 1;
             prop_assert_eq!(smallest.line, line as u64);
         }
     }
