@@ -145,6 +145,9 @@ fn layout(out: &mut DocketWriter, reading: &Reading, read: &settings::Reading) {
                 out.key("runs_as_one", &Value::Boolean(dialect.runs_as_one), "");
                 let quote = dialect.quote.map_or("none".to_owned(), |q| char::from(q).to_string());
                 out.text("quote", &quote, "");
+                if !dialect.doubles_quotes {
+                    out.key("double_quote", &Value::Boolean(false), "");
+                }
             }
         }
         Division::Fixed(fixed) => {

@@ -34,6 +34,9 @@ pub(crate) fn write(docket: &Docket, source: &str, header_line: Option<u64>) -> 
     }
     let quote = read.quote.as_deref().filter(|q| *q != "none");
     dialect.insert("quoteChar".into(), quote.map_or(Value::Null, Value::from));
+    if let Some(doubled) = read.double_quote {
+        dialect.insert("doubleQuote".into(), doubled.into());
+    }
     let comment = read.comment.as_deref().filter(|c| *c != "none");
     if let Some(comment) = comment {
         dialect.insert("commentPrefix".into(), comment.into());
@@ -161,6 +164,7 @@ pub(crate) fn read(path: &Path, text: &str) -> Result<(Docket, Vec<String>)> {
         Some(Value::String(quote)) => Some(quote.clone()),
         _ => None,
     };
+    docket.read.double_quote = dialect.get("doubleQuote").and_then(Value::as_bool);
     let skipped = dialect.get("skipRows").and_then(Value::as_u64).unwrap_or(0);
     docket.read.header = match (dialect.get("header"), dialect.get("headerRowCount")) {
         (Some(Value::Bool(false)), _) | (_, Some(Value::Number(_))) if no_header(&dialect) => {
@@ -174,6 +178,7 @@ pub(crate) fn read(path: &Path, text: &str) -> Result<(Docket, Vec<String>)> {
         "delimiter",
         "commentPrefix",
         "quoteChar",
+        "doubleQuote",
         "skipRows",
         "header",
         "headerRowCount",

@@ -52,6 +52,9 @@ pub(crate) struct Read {
     /// The quote character, or none
     #[arg(long, value_name = "C|none", help_heading = DELIMITED)]
     pub(crate) quote: Option<String>,
+    /// Whether a quote inside quotes is doubled; no: a backslash is in front of it
+    #[arg(long, value_name = "yes|no", value_parser = ["yes", "no"], hide_possible_values = true, help_heading = DELIMITED, hide_short_help = true)]
+    pub(crate) double_quote: Option<String>,
     /// Where columns start, from 1: 1,9,20; for records of several lines one list per line: 1,9/1,20
     #[arg(long, value_name = "1,9,20", help_heading = FIXED)]
     pub(crate) starts: Option<String>,

@@ -32,6 +32,7 @@ impl Read {
             delimiter: self.delimiter.clone(),
             runs_as_one: self.runs_as_one.as_ref().map(yes),
             quote: self.quote.clone(),
+            double_quote: self.double_quote.as_ref().map(yes),
             header: self.header.as_deref().map(line_or_word),
             lines: self.lines.clone(),
             starts: self.starts.clone(),
@@ -261,7 +262,7 @@ mod tests {
             "incola import a.txt --into b.xlsx --as 'Berth=text' --rename Berth=Quay --decimal-char , --group-char . --no-docket",
             "incola import a.csv --into b.xlsx --divide 'Master=, ' --divide Code=starts:1,3 --where 'Dues > 100' --compute 'A=Dues * 2' --distinct 'Call,Berth' --distinct-stays last --by 'Berth,Arrived/month' --take 'COUNT(*), SUM(Dues)'",
             "incola import a.txt --into b.xlsx --headings 'Quay,Pilot' --carried first",
-            "incola import a.txt --into b.xlsx --delimiter tab --quote \\' --comment '#' --blank-rows keep --name-case first --at A2",
+            "incola import a.txt --into b.xlsx --delimiter tab --quote \\' --double-quote no --comment '#' --blank-rows keep --name-case first --at A2",
         ] {
             let parse = |words: Vec<String>| match Cli::try_parse_from(words).unwrap().command {
                 Command::Import(import) => import,

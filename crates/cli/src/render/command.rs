@@ -113,7 +113,9 @@ fn spelled(key: &str, value: &Value) -> String {
         Value::Boolean(is_kept) if key == "link" => {
             return if *is_kept { "--link" } else { "--no-link" }.to_owned();
         }
-        Value::Boolean(yes) if key == "runs_as_one" => if *yes { "yes" } else { "no" }.to_owned(),
+        Value::Boolean(yes) if matches!(key, "runs_as_one" | "double_quote") => {
+            if *yes { "yes" } else { "no" }.to_owned()
+        }
         Value::Boolean(_) => return option,
         // Those that are typed once for each value.
         Value::Array(list) if matches!(key, "divide" | "compute") => {

@@ -169,6 +169,9 @@ fn dialect_words(dialect: &Dialect) -> String {
         Some(quote) => words.push_str(&format!(", quoted with {}", char::from(quote))),
         None => words.push_str(", quotes being characters"),
     }
+    if !dialect.doubles_quotes {
+        words.push_str(", a backslash before quotes inside quotes");
+    }
     words + &comments
 }
 

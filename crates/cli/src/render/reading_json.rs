@@ -176,6 +176,8 @@ struct LayoutJson {
     delimiter: Option<String>,
     runs_as_one: bool,
     quote: Option<char>,
+    /// Whether a quote inside quotes is doubled; otherwise a backslash is in front of it.
+    double_quote: bool,
     comment_prefix: Option<String>,
     starts: Option<Vec<usize>>,
     /// For records of several lines at fixed places: the starts of each line; null for lines that a delimiter divides.
@@ -282,6 +284,7 @@ pub(crate) fn reading(name: &str, surveyed: &Surveyed, docket: Option<String>) -
             delimiter: delimiter(&dialect.delimiter),
             runs_as_one: dialect.runs_as_one,
             quote: dialect.quote.map(char::from),
+            double_quote: dialect.doubles_quotes,
             comment_prefix: dialect.comment_prefix.as_deref().map(text),
             starts: starts(dialect).map(|f| from_one(&f.starts)),
             line_starts: line_starts(dialect),

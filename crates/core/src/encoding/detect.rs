@@ -6,6 +6,7 @@
 
 use super::{Encoding, language};
 use crate::evidence::Decision;
+use std::collections::HashSet;
 
 /// What was found.
 #[derive(Clone, Debug)]
@@ -153,7 +154,7 @@ fn utf8_or_legacy(samples: &[&[u8]]) -> Decision<Encoding> {
     }
     // Where most characters of several bytes are well-formed, they are UTF-8 among something else, which decides.
     let words = if sequences >= broken { broken_words(samples) } else { high_words(samples) };
-    let ranked = language::rank(&words);
+    let ranked = language::rank(&words, dividing(samples));
     let best = ranked[0].encoding;
     let place = first_broken.map_or_else(String::new, |line| format!(", the first in line {line}"));
     let both = match best {
@@ -209,7 +210,7 @@ const DIFFERENT: usize = 1500;
 /// repeats says nothing new. Words end at bytes that are no second half of a character in any encoding.
 fn high_words(samples: &[&[u8]]) -> Vec<u8> {
     let mut words = Vec::new();
-    let mut seen = std::collections::HashSet::new();
+    let mut seen = HashSet::new();
     let divides = |b: &u8| matches!(b, b' ' | b'\t' | b',' | b';' | b'"' | b'\n' | b'\r');
     for sample in samples {
         let mut at = 0;
@@ -231,6 +232,30 @@ fn high_words(samples: &[&[u8]]) -> Vec<u8> {
         }
     }
     words
+}
+
+/// Lines that are looked at for bytes that divide them.
+const LINES: usize = 200;
+
+/// A byte above 0x7F that nearly all lines hold equally often, several times, beside bytes of all sorts: it divides lines, and is
+/// no letter and no half of a character.
+fn dividing(samples: &[&[u8]]) -> Option<u8> {
+    let head = samples.first().copied().unwrap_or_default();
+    let lines: Vec<&[u8]> =
+        head.split(|b| *b == b'\n' || *b == b'\r').filter(|l| !l.is_ascii()).take(LINES).collect();
+    (0x80..=0xFF).find(|byte| {
+        let mut counts = [0_usize; 32];
+        let (mut before, mut behind) = (HashSet::<u8>::new(), HashSet::<u8>::new());
+        for line in &lines {
+            counts[memchr::memchr_iter(*byte, line).count().min(31)] += 1;
+            for at in memchr::memchr_iter(*byte, line) {
+                before.extend(at.checked_sub(1).map(|at| line[at]));
+                behind.extend(line.get(at + 1));
+            }
+        }
+        let most = counts[2..31].iter().max().copied().unwrap_or(0);
+        most >= 8 && most * 10 >= lines.len() * 8 && before.len() >= 3 && behind.len() >= 3
+    })
 }
 
 /// The same without the characters that are well-formed UTF-8.
@@ -283,6 +308,19 @@ mod tests {
         }
         assert_eq!(name(b"Kai S\x81d;Geb\x81hr;Gr\x94\xE1e\n"), "cp850");
         assert_eq!(name(b"Kai S\x9Fd;Geb\x9Fhr;Gr\x9A\xA7e\n"), "macintosh");
+    }
+
+    #[test]
+    fn a_byte_that_divides_is_no_letter() {
+        let ships = ["Tern", "Anselm", "Heron", "Saltwind", "Osprey", "Kittiwake", "Merganser", "Dunlin"];
+        let line = |(n, ship): (usize, &&str)| format!("{n}0§{ship} Zoë§{n}:31§{ship}\n");
+        let text: String = ships.iter().chain(&ships).enumerate().map(line).collect();
+        let bytes = encoded("windows-1252", &text);
+        assert_eq!(dividing(&[&bytes]), Some(0xA7));
+        assert_eq!(name(&bytes), "windows-1252");
+        // The first half of a character comes with its second one.
+        let yen: String = (10..30).map(|n| format!("{n}円,{n}円\n")).collect();
+        assert_eq!(dividing(&[&encoded("shift_jis", &yen)]), None);
     }
 
     #[test]

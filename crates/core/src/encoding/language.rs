@@ -74,22 +74,41 @@ pub(super) struct Ranked {
     pub(super) text: Vec<char>,
 }
 
-/// All candidates, the cheapest first.
-pub(super) fn rank(lines: &[u8]) -> Vec<Ranked> {
+/// Bits of a byte that divides lines, read as a letter.
+const DIVIDING_LETTER: f64 = 40.0;
+
+/// All candidates, the cheapest first. `dividing`: a byte that stands in lines as a delimiter does.
+pub(super) fn rank(lines: &[u8], dividing: Option<u8>) -> Vec<Ranked> {
+    let apart: Vec<u8> = lines.iter().map(|b| if Some(*b) == dividing { b' ' } else { *b }).collect();
     let mut ranked: Vec<Ranked> = CANDIDATES
         .iter()
         .filter_map(|(label, handicap)| {
             let encoding = Encoding::for_label(label)?;
-            let (mut scratch, mut bad) = (Vec::new(), Undecodable::default());
-            let text = String::from_utf8_lossy(encoding.decode(lines, &mut scratch, &mut bad)).into_owned();
-            let text: Vec<char> = text.chars().collect();
+            let divides = dividing.filter(|_| is_single_byte(encoding));
+            let lines = if divides.is_some() { &apart } else { lines };
+            let text = decoded(encoding, lines);
             let words = different_words(&text);
-            let bits = handicap + plausibility(&words) + foreign_kana(label, &words);
+            let is_letter = divides.is_some_and(|byte| decoded(encoding, &[byte])[0].is_alphabetic());
+            let own = if is_letter { DIVIDING_LETTER } else { 0.0 };
+            let bits = handicap + plausibility(&words) + foreign_kana(label, &words) + own;
             Some(Ranked { encoding, bits, text })
         })
         .collect();
     ranked.sort_by(|a, b| a.bits.total_cmp(&b.bits));
     ranked
+}
+
+fn decoded(encoding: Encoding, bytes: &[u8]) -> Vec<char> {
+    let (mut scratch, mut bad) = (Vec::new(), Undecodable::default());
+    String::from_utf8_lossy(encoding.decode(bytes, &mut scratch, &mut bad)).chars().collect()
+}
+
+fn is_single_byte(encoding: Encoding) -> bool {
+    match encoding {
+        Encoding::Legacy(other) => other.is_single_byte(),
+        Encoding::Cp437 | Encoding::Cp850 | Encoding::Cp852 => true,
+        _ => false,
+    }
 }
 
 /// The different words with characters outside ASCII, marks and drawn lines included, each with what stands before and behind it.
@@ -394,7 +413,7 @@ mod tests {
 
     fn cheapest(label: &str, text: &str) -> String {
         let encoding = rs::Encoding::for_label(label.as_bytes()).unwrap();
-        rank(&encoding.encode(text).0)[0].encoding.name()
+        rank(&encoding.encode(text).0, None)[0].encoding.name()
     }
 
     #[test]
@@ -446,8 +465,8 @@ mod tests {
     fn dos_pages_are_told_from_each_other() {
         // Words with the bytes of code page 852: the letters of Central Europe.
         let polish = b"za\xBE\xA2\xE5 g\x98\xABl\xA5 ja\xAB\xE4, \xB6\xA2d\xAB, \x98wie\xBEy, \xBE\xA2\x88ty";
-        assert_eq!(rank(polish)[0].encoding.name(), "cp852");
+        assert_eq!(rank(polish, None)[0].encoding.name(), "cp852");
         let german = b"Kai S\x81d;Geb\x81hr;Gr\x94\xE1e;f\x84llig";
-        assert_eq!(rank(german)[0].encoding.name(), "cp850");
+        assert_eq!(rank(german, None)[0].encoding.name(), "cp850");
     }
 }

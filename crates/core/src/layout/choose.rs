@@ -67,6 +67,24 @@ pub(super) fn rank<'s, 't>(
         found.retain(|c| is_plausible(c, &bench) && !(is_log && tears_entries(c)));
     }
     found.sort_by(|a, b| a.bits.total_cmp(&b.bits));
+    if std::env::var("DBGC").is_ok() {
+        for c in found.iter().take(12) {
+            eprintln!(
+                "{:9.1} {:?} w{} even {}/{} aside {} q{} bad{} delim {:?} runs{} {:?}",
+                c.bits,
+                c.form,
+                c.width,
+                c.even,
+                c.records,
+                c.aside,
+                c.quoted,
+                c.bad_quotes,
+                String::from_utf8_lossy(&c.dialect.delimiter),
+                c.dialect.runs_as_one,
+                c.dialect.division
+            );
+        }
+    }
     if is_open {
         obey_rules(&mut found, &mut bench);
     }
@@ -121,7 +139,12 @@ fn propose(bench: &mut Bench<'_, '_>, choices: &LayoutChoices, hint: Option<&str
     if delimiter == Some("") {
         return vec![candidates::whole(bench, choices.quote.unwrap_or(None))];
     }
-    let wanted = Wanted { delimiter, runs_as_one: choices.runs_as_one, quote: choices.quote };
+    let wanted = Wanted {
+        delimiter,
+        runs_as_one: choices.runs_as_one,
+        quote: choices.quote,
+        doubles_quotes: choices.doubles_quotes,
+    };
     let mut found = candidates::delimited(bench, &wanted);
     if delimiter.is_some() {
         return found;
@@ -201,7 +224,9 @@ fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
     let colon = candidate.dialect.delimiter == b":";
     let wide = (candidate.width >= 5 && candidate.even >= 2)
         || (candidate.width >= if colon { 4 } else { 3 } && candidate.even >= 5);
-    if rank >= 4 || (wide && candidate.even * 20 >= kept * 19 && !candidate.dialect.is_blank_delimited()) {
+    if (rank >= 4 && !is_prose_mark(candidate, bench))
+        || (wide && candidate.even * 20 >= kept * 19 && !candidate.dialect.is_blank_delimited())
+    {
         return true;
     }
     // Each word of prose is one thing as well. Where a blank divides words alone, they are first and last names.
@@ -217,6 +242,20 @@ fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
     let holding =
         candidate.columns.iter().filter(|c| filled(c) == 0 || share(c, &holds) || repeats(c)).count();
     holding * 10 >= candidate.columns.len() * 6
+}
+
+/// Whether a comma divides lines as in prose: into two or three parts, nearly always with a blank behind it.
+fn is_prose_mark(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
+    if candidate.dialect.delimiter != b"," || candidate.width > 3 || candidate.quoted > 0 {
+        return false;
+    }
+    let (mut marks, mut blank) = (0, 0);
+    for line in bench.sample.filled() {
+        let line = line.trim_ascii_end();
+        marks += memchr::memchr_iter(b',', line).filter(|at| at + 1 < line.len()).count();
+        blank += memchr::memmem::find_iter(line, b", ").count();
+    }
+    blank * 10 >= marks * 9
 }
 
 /// Bits of where blank lines stand.
@@ -252,7 +291,7 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
         is_marked(c) && c.bad_quotes == 0 && c.quoted * 2 >= c.records && c.evenness() >= 0.9 && c.width > 1
     };
     if found.iter().any(quoted) {
-        found.retain(|c| is_marked(c) || (c.is_aligned() && c.quoted > 0));
+        found.retain(|c| c.quoted > 0 && (is_marked(c) || c.is_aligned()));
     }
     // Names that are divided as the records below them are: `Berth,Dues` above what could as well be numbers with decimals.
     let weak = |c: &Candidate| !matches!(c.form, Form::Multiline | Form::Delimited { rank: 4.. });
@@ -326,6 +365,7 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
                 matches!(c.form, Form::Delimited { rank: 6 }) && even && c.even >= 8
             }
     });
+    let lexicon = &bench.lexicon;
     // No chance gives nearly all records the same mark three times and more; decimal commas come once a record.
     lift(found, &|best, c| {
         let kept = c.records.saturating_sub(c.aside).max(c.even);
@@ -335,11 +375,24 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             && c.width >= 4
             && c.even >= 4
             && !c.dialect.is_blank_delimited()
-            && !c.dialect.delimiter.starts_with(b":")
-            && !c.dialect.delimiter.starts_with(b"/")
+            && !is_of_values(c, lexicon)
             && c.even * 100 >= kept * 95
             && c.even * 10 >= c.records * 8
             && c.bits < 1.1 * best.bits
+    });
+    // Nor does it divide whole lines into numbers, dates or codes, line by line, just so.
+    lift(found, &|best, c| {
+        let kept = c.records.saturating_sub(c.aside).max(c.even);
+        (best.form == Form::Whole || best.form == Form::Aligned { two: false, rest: true })
+            && is_marked(c)
+            && c.width >= 3
+            && c.even >= 8
+            && !c.dialect.is_blank_delimited()
+            && !is_of_values(c, lexicon)
+            && c.even * 100 >= kept * 95
+            && c.even * 10 >= c.records * 8
+            && c.bits < 1.1 * best.bits
+            && c.columns.iter().any(|column| is_typed(column, lexicon))
     });
     // Tabs that give all records the same width are one each, also where those behind the last value stand together.
     lift(found, &|best, c| {
@@ -386,6 +439,13 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             && best.width < c.width
             && c.bits < 1.3 * best.bits
     });
+    // Starts with a name each beat those that names do not confirm, if both cost nearly the same.
+    lift(found, &|best, c| {
+        matches!(best.form, Form::Fixed { matched: false, touching: 0, ruled: false, .. })
+            && matches!(c.form, Form::Fixed { matched: true, touching: 0, .. })
+            && c.evenness() >= 0.98
+            && c.bits < 1.02 * best.bits
+    });
     // Where columns may touch, blanks or marks that divide all lines evenly must be beaten by more than a little.
     lift(found, &|best, c| {
         let touches = |c: &Candidate| matches!(c.form, Form::Fixed { touching: 1.., .. });
@@ -418,6 +478,12 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
     let spread =
         bench.sample.filled().filter(|l| memchr::memmem::find(l.trim_ascii(), b"  ").is_some()).count();
     if spread * 10 > filled * 3 {
+        // Starts that say the same go before those that say something else.
+        lift(found, &|best, c| {
+            let Form::Fixed { matched, touching, .. } = c.form else { return false };
+            let confirmed = matched && touching == 0 && c.evenness() >= 0.98;
+            best.is_aligned() && confirmed && c.width == best.width && c.bits < 1.06 * best.bits
+        });
         lift(found, &|best, c| {
             let apart = c.width.abs_diff(best.width);
             let Form::Fixed { named, matched, touching, .. } = c.form else { return false };
@@ -430,6 +496,35 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
                     || (apart < 2 && c.bits < best.bits * if fewer { 1.03 } else { 0.99 } + 10.0))
         });
     }
+}
+
+/// How many values of a column, and how many of those are such.
+fn share_of(column: &Column, is_such: impl Fn(u32) -> bool) -> (u32, u32) {
+    let such = column.values().filter(|(id, _)| is_such(*id)).map(|(_, count)| count).sum();
+    (column.count() - column.blank(), such)
+}
+
+/// Whether nine in ten values of a column are numbers, moments or codes.
+fn is_typed(column: &Column, lexicon: &Lexicon) -> bool {
+    let (filled, typed) = share_of(column, |id| lexicon.get(id).sort.is_typed());
+    filled > 0 && typed * 10 >= filled * 9
+}
+
+/// Whether a mark may be one of dates, times or paths: a column holds two digits in half of its values, or, with strokes, none is
+/// typed.
+fn is_of_values(candidate: &Candidate, lexicon: &Lexicon) -> bool {
+    let is_stroke = candidate.dialect.delimiter.starts_with(b"/");
+    if !is_stroke && !candidate.dialect.delimiter.starts_with(b":") {
+        return false;
+    }
+    if is_stroke && (candidate.width < 4 || !candidate.columns.iter().any(|c| is_typed(c, lexicon))) {
+        return true;
+    }
+    let is_pair = |text: &str| text.len() == 2 && text.bytes().all(|b| b.is_ascii_digit());
+    candidate.columns.iter().any(|column| {
+        let (filled, pairs) = share_of(column, |id| is_pair(lexicon.text(id)));
+        pairs > 0 && pairs * 2 >= filled
+    })
 }
 
 /// Whether a value is made of words, without a digit.

@@ -81,6 +81,8 @@ pub struct LayoutChoices {
     pub runs_as_one: Option<bool>,
     /// The quote; `Some(None)`: quotes are characters.
     pub quote: Option<Option<u8>>,
+    /// Whether a quote inside quotes is doubled; otherwise a backslash is in front of it.
+    pub doubles_quotes: Option<bool>,
     /// What comment lines begin with; `Some(None)`: there are none.
     pub comment: Option<Option<String>>,
     /// Which of the layouts it is.

@@ -35,6 +35,101 @@ fn delimiters_are_found_where_tempting_rivals_are_wrong() {
 }
 
 #[test]
+fn marks_that_divide_each_line_alike_beat_whole_lines_and_weaker_ones() {
+    let ships = ["Saltwind", "Grey Heron", "Tern", "Anselm", "Marsh Lantern"];
+    let lines =
+        |line: &dyn Fn(usize, &str) -> String| (0..24).map(|i| line(i, ships[i % 5]) + "\n").collect();
+    let amount = |i: usize| format!("{}.{:02}", i * 37 % 41, i * 53 % 89 + 10);
+    let cases: [(String, &str, usize); 8] = [
+        (lines(&|i, ship| format!("{}#{ship}#2031-07-{:02}", amount(i), i + 1)), "“#”", 3),
+        // Decimal commas come once a record, and colons that stand in no time three times.
+        (lines(&|i, ship| format!("{ship}:-{i},{}:S:{}/{}", i * 3571 % 9000 + 999, i * 7 % 80, i)), "colon", 4),
+        (
+            lines(&|i, ship| format!("{:03}/{ship}/{}/{}", i * 7, ["Skerry Bay", "Vik", "Ness Point"][i % 3], i % 9)),
+            "“/”",
+            4,
+        ),
+        // Times and paths are values.
+        (lines(&|i, ship| format!("{:02}:{:02}:{:02} {ship} waits", i, i * 7 % 60, i * 11 % 60)), "“”", 2),
+        (lines(&|i, ship| format!("quay/{}/{}/list", ["north", "south"][i % 2], ship.replace(" ", "-"))), "“”", 1),
+        // Dots lead from a name to its price.
+        (lines(&|i, ship| format!("{ship:.<28}{:.>8}", amount(i))), "“...”", 2),
+        // Quotes that all close where fields do, whatever is between them.
+        (lines(&|i, ship| format!("{i};\"<a href=\"\"x?a=1;b={i}\"\">{ship}</a>\"")), "semicolon", 2),
+        // A comma of prose.
+        (
+            "Dear Ada,\n\nthank you for your letter. We looked at the crane, and it works again.\nThe rope comes in March; \
+             until then, use the small one.\n\nKind regards,\nJon Quill\n"
+                .into(),
+            "“”",
+            1,
+        ),
+    ];
+    for (head, expected, width) in cases {
+        let layout = detected(&head);
+        assert_eq!((delimiter(&layout).as_str(), layout.width), (expected, width), "{head}");
+    }
+}
+
+#[test]
+fn backslashes_before_quotes_are_found_where_all_quotes_close_then() {
+    for (head, doubles, value) in [
+        ("no,said\n1,\"he said \\\"go\\\", and left\"\n2,\"a \\\\ b\"\n", false, r#"he said "go", and left"#),
+        // A path may end with one.
+        ("no,said\n1,\"C:\\quay\\\"\n2,\"D:\\\"\n", true, r"C:\quay\"),
+        ("no,said\n1,\"he said \"\"go\"\"\"\n2,\"x\"\n", true, r#"he said "go""#),
+    ] {
+        let layout = detected(head);
+        let dialect = &layout.dialect.value;
+        assert_eq!((layout.width, dialect.doubles_quotes), (2, doubles), "{head}");
+        let mut machine = Machine::new(dialect);
+        let start = head.find('\n').unwrap() + 1;
+        machine.step(head.as_bytes(), start, true);
+        assert_eq!(machine.field(head.as_bytes(), 1), value.as_bytes(), "{head}");
+    }
+}
+
+#[test]
+fn names_that_come_back_and_closing_lines_are_no_records() {
+    let rows = |n: usize| -> String {
+        (0..12)
+            .map(|i| format!("{}{:02};{}\n", ['K', 'M', 'Y'][i % 3], n * 12 + i, ["new", "done", ""][i % 3]))
+            .collect()
+    };
+    // The names of every page must not speak for themselves.
+    let head: String = (0..6).map(|n| format!("Room;State\n{}", rows(n))).collect();
+    assert_eq!(detected(&head).header_line, Some(1));
+    // Records that come back are records.
+    let same: String = (0..6).map(|_| "Room 7;new\nHall;done\nYard;\n").collect();
+    assert_eq!(detected(&same).header_line, None);
+    let booked: String = (1..25)
+        .map(|i| {
+            format!("{i:02}.01.2031;Invoice {i};Quill;{}{i}0,50;EUR\n", if i % 2 == 0 { "-" } else { "" })
+        })
+        .collect();
+    let head = format!("Booked;Text;Payee;Amount;Currency\n{booked}\nClosing balance;;;9.120,00;EUR\n");
+    let layout = detected(&head);
+    assert_eq!(layout.footer.set_aside.iter().map(|aside| aside.line).collect::<Vec<_>>(), [27]);
+}
+
+#[test]
+fn a_name_of_two_words_does_not_cut_its_dates() {
+    let ships = ["Ada Rowe", "Jon Quill", "Mara Tern", "Odd Skerry"];
+    let rows: String = (1..30)
+        .map(|i| {
+            format!(
+                "{:<14}  {:<13}  {:>5}  {i:02} Jan 2031\n",
+                ships[i % 4],
+                ["Holm", "Brae Head", "Vik"][i % 3],
+                i * 31 % 97
+            )
+        })
+        .collect();
+    let layout = detected(&format!("Pilot           Port           Ships  Last call\n{rows}"));
+    assert_eq!(layout.names, ["Pilot", "Port", "Ships", "Last call"]);
+}
+
+#[test]
 fn headers_are_told_from_records() {
     for (head, line) in [
         ("Berth,Dues\n007,12.5\n012,3\n", Some(1)),

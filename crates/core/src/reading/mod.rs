@@ -14,14 +14,14 @@ use crate::kind::force::force;
 use crate::kind::{ColumnStats, Count, Decimal, Kind, Rule, Value, number, pattern, statistics};
 use crate::layout::{Layout, LayoutChoices, LayoutDoubt, NamedValue, SetAside, Total, named_values};
 use crate::notice::{Notice, NoticeCode};
-use crate::record::{Division, Multiline};
+use crate::record::Multiline;
 use crate::rows::{Aside, Role};
 use crate::settings::BadSetting;
 use crate::settings::selector::{AsChoice, Selector};
 use crate::shape::{DerivedColumn, ShapingChoices, made_format};
 use crate::survey::Survey;
 use crate::words::counted;
-use names::{names, stated_kinds};
+use names::{names, outside, stated_kinds};
 use notices::{
     column_notices, first_rows_notice, fixed_notices, line_notices, shaping_notices, total_notices,
 };
@@ -274,8 +274,6 @@ pub fn conclude(
             };
             (verdict, DecidedBy::Detected)
         };
-        let trailing = place + 1 == survey.columns.len() && place > 0 && made.is_empty();
-        let unnamed = layout.names.get(place).is_none_or(String::is_empty);
         if let Some(start) = layout.dialect.value.division.fixed().and_then(|f| f.starts.get(place))
             && kinds[place].is_none()
             && stats.filled == 0
@@ -283,19 +281,8 @@ pub fn conclude(
         {
             verdict.why = format!("always empty: no line has a value at position {} or after it", start + 1);
         }
-        let delimited = layout.dialect.value.division == Division::Delimited;
-        if kinds[place].is_none()
-            && stats.filled == 0
-            && trailing
-            && unnamed
-            && survey.records > 0
-            && delimited
-        {
-            verdict = Verdict {
-                rule: Rule::Skip,
-                why: "lines end with a delimiter; there is nothing after it".into(),
-                ..verdict
-            };
+        if let Some(why) = outside(&layout, survey, place).filter(|_| kinds[place].is_none()) {
+            verdict = Verdict { rule: Rule::Skip, why: why.into(), ..verdict };
         }
         if let Scan::First(_) = choices.scan {
             widen(&mut verdict.rule);

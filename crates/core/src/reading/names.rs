@@ -5,9 +5,29 @@ use crate::evidence::DecidedBy;
 use crate::kind::Kind;
 use crate::layout::Layout;
 use crate::notice::{Notice, NoticeCode};
+use crate::record::Division;
 use crate::settings::BadSetting;
 use crate::settings::selector::Selector;
 use crate::survey::Survey;
+
+/// Why a column (from 0) is none: lines begin or end with a delimiter, and nothing is outside it.
+pub(super) fn outside(layout: &Layout, survey: &Survey, place: usize) -> Option<&'static str> {
+    let is_void = |at: usize| {
+        survey.columns.get(at).is_some_and(|column| column.filled == 0)
+            && layout.names.get(at).is_none_or(String::is_empty)
+    };
+    let last = survey.columns.len().saturating_sub(1);
+    let divided = layout.dialect.value.division == Division::Delimited
+        && layout.shaping.as_ref().is_none_or(|shaping| shaping.columns().is_empty());
+    if !divided || last == 0 || survey.records == 0 || !is_void(last) {
+        return None;
+    }
+    if place == last {
+        return Some("lines end with a delimiter; there is nothing after it");
+    }
+    (place == 0 && last > 1 && is_void(0))
+        .then_some("lines begin with a delimiter; there is nothing before it")
+}
 
 /// Names of all columns, unique and not empty.
 pub(super) fn names(
@@ -53,7 +73,8 @@ pub(super) fn names(
             unique = format!("{base} ({n})");
             n += 1;
         }
-        if has_header && unique != *name {
+        let is_told = wanted.is_empty() && outside(layout, survey, place).is_some();
+        if has_header && unique != *name && !is_told {
             mended.push(format!("{} is called \u{201c}{unique}\u{201d}", place + 1));
         }
         *name = unique;

@@ -11,6 +11,7 @@
 //! | start of field | blanks, then a quote | quoted field |
 //! | start of field | anything else | plain field: up to the next delimiter or line end, quotes are characters |
 //! | quoted field | two quotes | one quote character |
+//! | quoted field | where quotes are not doubled: a backslash before a quote or a backslash | that quote or backslash |
 //! | quoted field | quote, blanks, delimiter or line end | the field ends |
 //! | quoted field | quote, anything else | stray: kept as a character if a later quote of the same line closes the field, and does not stand right after a delimiter; otherwise the whole field is read again as a plain one |
 //! | quoted field | [`QUOTE_REACH`] bytes or the end of the text without a closing quote | the field is read again as a plain one |
@@ -365,9 +366,11 @@ impl Machine {
             at += delimiter.len();
         }
         // What is left of a run that the delimiter does not divide evenly.
-        while self.dialect.runs_as_one && delimiter.iter().all(|b| *b == b' ') && text.get(at) == Some(&b' ')
-        {
-            at += 1;
+        let mark = delimiter[0];
+        if self.dialect.runs_as_one && delimiter.iter().all(|b| *b == mark) {
+            while text.get(at) == Some(&mark) {
+                at += 1;
+            }
         }
         at
     }
@@ -590,17 +593,21 @@ mod tests {
             prop::sample::select(vec![Some(b'"'), Some(b'\''), None]),
             prop::sample::select(vec![None, Some("#"), Some("//")]),
             any::<bool>(),
+            any::<bool>(),
         )
-            .prop_map(|(delimiter, runs_as_one, most_fields, quote, comment, lone_cr_ends_line)| {
-                Dialect {
-                    runs_as_one,
-                    most_fields: most_fields.filter(|_| runs_as_one && delimiter == " "),
-                    quote,
-                    comment_prefix: comment.map(|c| c.as_bytes().to_vec()),
-                    lone_cr_ends_line,
-                    ..Dialect::new(delimiter)
-                }
-            })
+            .prop_map(
+                |(delimiter, runs_as_one, most_fields, quote, comment, lone_cr_ends_line, doubles_quotes)| {
+                    Dialect {
+                        runs_as_one,
+                        most_fields: most_fields.filter(|_| runs_as_one && delimiter == " "),
+                        quote,
+                        comment_prefix: comment.map(|c| c.as_bytes().to_vec()),
+                        lone_cr_ends_line,
+                        doubles_quotes,
+                        ..Dialect::new(delimiter)
+                    }
+                },
+            )
     }
 
     proptest! {
@@ -608,7 +615,7 @@ mod tests {
         #[test]
         fn machine_and_twin_agree_under_every_cutting(
             dialect in dialects(),
-            text in "([a0\",;:|' \t#/\u{e9}]|\n|\r\n|\r|\"\"|\",\"|::|\\|\\|){0,48}",
+            text in "([a0\",;:|' \t#/\u{e9}]|\\\\|\\\\\"|\n|\r\n|\r|\"\"|\",\"|::|\\|\\|){0,48}",
             pieces in prop::collection::vec(1_usize..9, 1..6),
         ) {
             let expected = twin::records(&text, &dialect);

@@ -17,6 +17,8 @@ pub struct Dialect {
     pub most_fields: Option<usize>,
     /// The ASCII character around fields that hold delimiters or line ends; `None`: quotes are characters.
     pub quote: Option<u8>,
+    /// Whether a quote inside quotes is doubled, as in RFC 4180; otherwise a backslash is in front of it, as of each backslash.
+    pub doubles_quotes: bool,
     /// What a line that is not a record begins with.
     pub comment_prefix: Option<Vec<u8>>,
     /// Whether a carriage return without a line feed ends a line.
@@ -39,6 +41,7 @@ impl Dialect {
             runs_as_one: false,
             most_fields: None,
             quote: Some(b'"'),
+            doubles_quotes: true,
             comment_prefix: None,
             lone_cr_ends_line: false,
             separators: Vec::new(),

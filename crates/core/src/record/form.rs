@@ -39,6 +39,9 @@ pub struct TextForm {
     pub delimiter: Option<String>,
     /// The character around fields that hold delimiters or line ends.
     pub quote: Option<char>,
+    /// Whether a backslash is in front of quotes and backslashes inside quotes, instead of a second quote.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub escapes: bool,
     /// Where fields start in a line, from 0.
     #[serde(default)]
     pub starts: Vec<usize>,
@@ -154,6 +157,7 @@ impl TextForm {
             line_end: line_end.filter(|(count, _)| *count > 0).map_or("\n", |(_, end)| end).to_owned(),
             delimiter: fixed.is_none().then(|| String::from_utf8_lossy(&dialect.delimiter).into_owned()),
             quote: dialect.quote.filter(|_| fixed.is_none()).map(char::from),
+            escapes: fixed.is_none() && !dialect.doubles_quotes,
             starts: fixed.map(|fixed| fixed.starts.clone()).unwrap_or_default(),
             unit: fixed.map(|fixed| fixed.unit).unwrap_or_default(),
             line_width: line_width.map(|(least, _)| least),

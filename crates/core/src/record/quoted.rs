@@ -1,7 +1,16 @@
-//! Fields in quotes (RFC 4180, section 2): where they end, and what quotes inside mean.
+//! Fields in quotes (RFC 4180, section 2): where they end, and what quotes inside mean. Where quotes are not doubled, a backslash
+//! in front of a quote or of another backslash is left out, and what it stands before is a character.
 
 use super::delimited::{Field, FieldEnd, Machine, QUOTE_REACH};
-use memchr::{memchr, memchr2, memchr3};
+use memchr::{memchr2, memchr3};
+
+/// What stands in front of a quote that is a character, where quotes are not doubled.
+pub(crate) const BACKSLASH: u8 = b'\\';
+
+/// Whether what stands behind this text is escaped by the backslash that ends it.
+pub(super) fn is_escaped(before: &[u8]) -> bool {
+    before.iter().rev().take_while(|b| **b == BACKSLASH).count() % 2 == 1
+}
 
 impl Machine {
     /// Reads a quoted field: `start` is where the field starts, `open` where its quote stands.
@@ -20,8 +29,10 @@ impl Machine {
         let mut pairs = false;
         let mut strays = 0;
         let mut look = open + 1;
+        // One that no field holds where nothing is escaped.
+        let escape = if self.dialect.doubles_quotes { quote } else { BACKSLASH };
         loop {
-            let Some(found) = memchr(quote, &text[look.min(reach)..reach]) else {
+            let Some(found) = memchr2(quote, escape, &text[look.min(reach)..reach]) else {
                 if !bounded {
                     return FieldEnd::NeedMore;
                 }
@@ -31,6 +42,19 @@ impl Machine {
             };
             let at = look + found;
             let after = at + 1;
+            if text[at] != quote {
+                match text.get(after) {
+                    None if !last => return FieldEnd::NeedMore,
+                    Some(&b) if b == quote || b == BACKSLASH => {
+                        pairs = true;
+                        self.scratch.extend_from_slice(&text[copied_from..at]);
+                        copied_from = after;
+                        look = after + 1;
+                    }
+                    _ => look = after,
+                }
+                continue;
+            }
             match text.get(after) {
                 None if !last => return FieldEnd::NeedMore,
                 Some(&b) if b == quote => {
@@ -126,6 +150,10 @@ impl Machine {
                     FieldEnd::NeedMore => return None,
                     FieldEnd::Line(..) => return Some(false),
                 }
+            }
+            if !self.dialect.doubles_quotes && is_escaped(&text[after..found]) {
+                look = found + 1;
+                continue;
             }
             let divided =
                 text[..found].ends_with(&self.dialect.delimiter) && !self.dialect.delimiter.is_empty();

@@ -115,10 +115,11 @@ impl<'t> Twin<'t> {
         while self.delimiter_follows() {
             self.at += self.delimiter().len();
         }
-        // What is left of a run of blanks that the delimiter does not divide evenly.
-        let blanks = !self.delimiter().is_empty() && self.delimiter().trim_matches(' ').is_empty();
-        while blanks && self.dialect.runs_as_one && self.rest().starts_with(' ') {
-            self.at += 1;
+        // What is left of a run of one mark that the delimiter does not divide evenly.
+        let Some(mark) = self.delimiter().chars().next() else { return };
+        let is_one = self.delimiter().trim_matches(mark).is_empty();
+        while is_one && self.dialect.runs_as_one && self.rest().starts_with(mark) {
+            self.at += mark.len_utf8();
         }
     }
 
@@ -185,7 +186,11 @@ impl<'t> Twin<'t> {
             if self.at - open > QUOTE_REACH {
                 return None;
             }
-            if c != quote {
+            let behind = self.text[self.at + c.len_utf8()..].chars().next();
+            if c == '\\' && !self.dialect.doubles_quotes && (behind == Some(quote) || behind == Some(c)) {
+                value.extend(behind);
+                self.at += 2;
+            } else if c != quote {
                 let pair = self.rest().starts_with("\r\n") || self.line_end(self.at) == 3;
                 if self.line_end(self.at) > 0 && !pair {
                     lines += 1;
@@ -227,6 +232,11 @@ impl<'t> Twin<'t> {
         let mut at = self.at + 1;
         while let Some(found) = self.text[at..end].find(quote).map(|i| at + i) {
             let before = &self.text[..found];
+            let slashes = self.text[self.at + 1..found].chars().rev().take_while(|c| *c == '\\').count();
+            if !self.dialect.doubles_quotes && slashes % 2 == 1 {
+                at = found + 1;
+                continue;
+            }
             if !self.delimiter().is_empty()
                 && (before.ends_with(self.delimiter()) || (self.tab_divides() && before.ends_with('\t')))
             {

@@ -1,6 +1,7 @@
 //! Records written as text: what the machine reads, the other way round.
 
 use super::form::{Quotes, TextForm};
+use super::quoted::BACKSLASH;
 
 /// Why a value cannot be written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -107,12 +108,12 @@ impl<'f> RecordWriter<'f> {
                 continue;
             }
             out.push(quote as u8);
-            let doubled = text.split(quote);
-            for (n, part) in doubled.enumerate() {
-                if n > 0 {
-                    out.extend_from_slice(&[quote as u8; 2]);
+            let escape = if self.form.escapes { BACKSLASH } else { quote as u8 };
+            for byte in text.bytes() {
+                if byte == quote as u8 || (self.form.escapes && byte == BACKSLASH) {
+                    out.push(escape);
                 }
-                out.extend_from_slice(part.as_bytes());
+                out.push(byte);
             }
             out.push(quote as u8);
         }
@@ -200,12 +201,14 @@ mod tests {
     proptest! {
         #[test]
         fn what_is_written_is_read_again(
-            records in prop::collection::vec(prop::collection::vec("[a-c;,\" \n\u{e4}]{0,6}", 3), 1..12),
+            records in prop::collection::vec(prop::collection::vec("[a-c;,\"\\\\ \n\u{e4}]{0,6}", 3), 1..12),
+            escapes in any::<bool>(),
             quotes in prop::sample::select(vec![Quotes::Needed, Quotes::Filled, Quotes::Always]),
             crlf in any::<bool>(),
         ) {
-            let dialect = Dialect::new(";");
+            let dialect = Dialect { doubles_quotes: !escapes, ..Dialect::new(";") };
             let form = TextForm {
+                escapes,
                 delimiter: Some(";".into()),
                 quote: Some('"'),
                 line_end: if crlf { "\r\n".into() } else { "\n".into() },

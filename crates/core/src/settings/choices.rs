@@ -48,6 +48,7 @@ pub fn choices(
             delimiter: read.delimiter.as_deref().map(delimiter),
             runs_as_one: read.runs_as_one,
             quote: read.quote.as_deref().map(quote).transpose()?,
+            doubles_quotes: read.double_quote,
             comment: read.comment.as_deref().map(|c| (c != "none").then(|| c.to_owned())),
             kind: read.layout,
             starts: read.starts.as_deref().map(starts).transpose()?,

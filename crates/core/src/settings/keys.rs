@@ -88,6 +88,13 @@ pub const KEYS: &[Key] = &[
     ),
     key("read", "runs_as_one", KeyKind::YesNo, "false", "Whether a run of delimiters counts as one."),
     key("read", "quote", KeyKind::Text, "'\"'", "The quote character, or none."),
+    key(
+        "read",
+        "double_quote",
+        KeyKind::YesNo,
+        "true",
+        "Whether a quote inside quotes is doubled; if not, a backslash is in front of it.",
+    ),
     key("read", "header", KeyKind::NumberOrWord, "4", "The line of the names, from 1, or none, or auto."),
     key("read", "lines", KeyKind::Text, "\"5..120\"", "Physical lines that are read, both included."),
     key(

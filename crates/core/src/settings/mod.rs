@@ -122,7 +122,7 @@ impl Settings {
 
     /// Who said what divides lines.
     fn divided_by(&self) -> Option<DecidedBy> {
-        let keys = DIVIDES.into_iter().chain(["quote", "runs_as_one"]);
+        let keys = DIVIDES.into_iter().chain(["quote", "double_quote", "runs_as_one"]);
         let all: Vec<DecidedBy> = keys.filter_map(|key| self.by("read", key)).collect();
         if all.contains(&DecidedBy::Given) { Some(DecidedBy::Given) } else { all.first().copied() }
     }

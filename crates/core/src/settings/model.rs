@@ -18,6 +18,8 @@ pub struct Reading {
     pub runs_as_one: Option<bool>,
     /// The quote character, or `none`.
     pub quote: Option<String>,
+    /// Whether a quote inside quotes is doubled; otherwise a backslash is in front of it.
+    pub double_quote: Option<bool>,
     /// The line of the names, or `none`, or `auto`.
     pub header: Option<LineOrWord>,
     /// Lines that are read, such as `5..120`.

@@ -63,7 +63,7 @@ fn dialect(form: &TextForm) -> Dialect {
         None => Division::Fixed(Fixed { starts: form.starts.clone(), unit: form.unit }),
     };
     let quote = form.quote.and_then(|quote| u8::try_from(quote).ok());
-    Dialect { division, quote, ..Dialect::new(&delimiter) }
+    Dialect { division, quote, doubles_quotes: !form.escapes, ..Dialect::new(&delimiter) }
 }
 
 /// A printed total as it is now; `None`: it is none, it is the same, or it is spelled in a way that is not written here.

@@ -14,6 +14,8 @@ pub(in crate::layout) struct Wanted<'c> {
     pub(in crate::layout) runs_as_one: Option<bool>,
     /// The quote; `Some(None)`: none.
     pub(in crate::layout) quote: Option<Option<u8>>,
+    /// Whether quotes inside quotes are doubled.
+    pub(in crate::layout) doubles_quotes: Option<bool>,
 }
 
 /// Bits of naming the delimiter.
@@ -54,8 +56,8 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, wanted: &Wanted<'_>)
         }
         let base = Dialect { delimiter: delimiter.as_bytes().to_vec(), ..bench.plain.clone() };
         for runs_as_one in runs(delimiter, &lines, wanted) {
-            for quote in quotes(bench, &base, delimiter, &lines, wanted) {
-                let dialect = Dialect { runs_as_one, quote, ..base.clone() };
+            for (quote, doubles_quotes) in quotes(bench, &base, delimiter, &lines, wanted) {
+                let dialect = Dialect { runs_as_one, quote, doubles_quotes, ..base.clone() };
                 found.extend(price_widths(bench, &dialect, delimiter, &lines, stated));
             }
         }
@@ -71,20 +73,22 @@ fn runs(delimiter: &str, lines: &[&str], wanted: &Wanted<'_>) -> Vec<bool> {
     let doubled = || lines.iter().any(|l| l.contains(&delimiter.repeat(2)));
     match delimiter {
         "\t" | " " if doubled() => vec![false, true],
+        marks::LEADERS => vec![true],
         _ => vec![false],
     }
 }
 
-/// The quotes to price. Where every quote opens and closes where a field does, quotes are quotes, and nothing else is priced.
+/// The quotes to price, and whether they are doubled inside quotes. Where every quote opens and closes where a field does, quotes
+/// are quotes, and nothing else is priced.
 fn quotes(
     bench: &mut Bench<'_, '_>,
     base: &Dialect,
     delimiter: &str,
     lines: &[&str],
     wanted: &Wanted<'_>,
-) -> Vec<Option<u8>> {
-    if let Some(quote) = wanted.quote {
-        return vec![quote];
+) -> Vec<(Option<u8>, bool)> {
+    if wanted.quote.is_some() || wanted.doubles_quotes.is_some() {
+        return vec![(wanted.quote.unwrap_or(Some(b'"')), wanted.doubles_quotes.unwrap_or(true))];
     }
     let opens = |quote: char| {
         lines.iter().any(|l| {
@@ -97,15 +101,22 @@ fn quotes(
         let grid =
             Grid::read(bench.sample, &Dialect { quote: Some(b'"'), ..base.clone() }, &mut bench.lexicon);
         if grid.quoted > 0 && grid.bad_quotes == 0 {
-            return vec![Some(b'"')];
+            return vec![(Some(b'"'), true)];
         }
-        quotes.extend([Some(b'"'), None]);
+        if lines.iter().any(|l| l.contains("\\\"")) {
+            let escaped = Dialect { quote: Some(b'"'), doubles_quotes: false, ..base.clone() };
+            let grid = Grid::read(bench.sample, &escaped, &mut bench.lexicon);
+            if grid.quoted > 0 && grid.bad_quotes == 0 {
+                return vec![(Some(b'"'), false)];
+            }
+        }
+        quotes.extend([(Some(b'"'), true), (None, true)]);
     } else {
         // Without quotes at fields, the usual one costs nothing and protects what comes later.
-        quotes.push(Some(b'"'));
+        quotes.push((Some(b'"'), true));
     }
     if opens('\'') {
-        quotes.push(Some(b'\''));
+        quotes.push((Some(b'\''), true));
     }
     quotes
 }
@@ -145,7 +156,8 @@ fn price_widths(
         let mut bits = priced.bits
             + weak * (priced.kept.len() * (width - 1)) as f64
             + naming(delimiter)
-            + if grid.quoted > 0 { 4.0 + 6.0 * grid.bad_quotes as f64 } else { 0.0 };
+            + if grid.quoted > 0 { 4.0 + 6.0 * grid.bad_quotes as f64 } else { 0.0 }
+            + if dialect.doubles_quotes { 0.0 } else { ESCAPED };
         if dialect.runs_as_one && !blanks {
             bits += 2.0 + run_lengths(lines, delimiter);
         }
@@ -165,6 +177,9 @@ fn price_widths(
     }
     found
 }
+
+/// Bits of saying that backslashes stand in front of quotes.
+const ESCAPED: f64 = 2.0;
 
 /// Bits of a double quote that is left inside a value.
 pub(super) const QUOTE_INSIDE: f64 = 3.0;

@@ -40,6 +40,7 @@ pub(super) fn delimiters(lines: &[&str]) -> Vec<String> {
     }
     found.extend(paired(lines));
     found.extend(odd(lines));
+    found.extend(leaders(lines));
     let mut seen: Vec<String> = Vec::new();
     found.retain(|f| {
         let new = !seen.contains(f);
@@ -68,6 +69,18 @@ fn odd(lines: &[&str]) -> Vec<String> {
         })
         .map(String::from)
         .collect()
+}
+
+/// Dots that lead from one value to the next: three or more.
+pub(super) const LEADERS: &str = "...";
+
+/// The dots that lead from one value to the next, where many lines hold them between others.
+fn leaders(lines: &[&str]) -> Option<String> {
+    let leads = |line: &&&str| {
+        let line = line.trim_matches([' ', '.']);
+        line.contains(LEADERS)
+    };
+    (lines.iter().filter(leads).count() * 100 >= lines.len() * 35).then(|| LEADERS.to_owned())
 }
 
 /// Runs of two to four marks, none of which divides alone, that most lines hold: `<>`, `%%`.

@@ -98,13 +98,23 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
     if row.values.len() == 1 && width >= 3 && set_off && matches!(judged.form, Form::Delimited { .. }) {
         return true;
     }
+    // Behind a blank line at the end: words where numbers and dates stand, and blanks in columns that hardly ever are.
+    let own = row.values.len();
+    let gaps = row
+        .values
+        .iter()
+        .zip(&judged.judge.columns)
+        .filter(|(id, column)| **id == super::BLANK && column.blank() * 10 < column.count())
+        .count();
+    if own == width && set_off && gaps >= 2.max(width / 4) && strange_words(judged, at) {
+        return true;
+    }
     if judged.is_record[at] {
         return false;
     }
     if judged.is_fixed() {
         return true;
     }
-    let own = row.values.len();
     let near_end = count - at <= LOOKED_AT;
     if own < width && (width - own) * 5 > 5.max(2 * width) && near_end {
         return true;
@@ -117,17 +127,19 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
         return true;
     }
     if own == width && judged.gain[at] < -8.0 {
-        let gaps = row
-            .values
-            .iter()
-            .zip(&judged.judge.columns)
-            .filter(|(id, column)| **id == super::BLANK && column.blank() * 10 < column.count())
-            .count();
         if filled <= 1.max(width * 15 / 100) || (count - at <= 3 && gaps >= 2.max(width / 4)) {
             return true;
         }
     }
     own < width && (own * 10 < 20.max(width * 7) || row.gap > 0)
+}
+
+/// Whether a row has words in a column of numbers, moments or codes.
+fn strange_words(judged: &Judged<'_>, at: usize) -> bool {
+    let cells = judged.row(at).values.iter().zip(&judged.judge.typed);
+    cells
+        .filter(|(id, typed)| **typed && **id != super::BLANK)
+        .any(|(id, _)| judged.lexicon.get(*id).sort.is_words())
 }
 
 /// Whether a row at the end is a total: by its sums, or by its words.

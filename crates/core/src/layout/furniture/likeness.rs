@@ -60,7 +60,13 @@ pub(super) fn header_gain(judged: &Judged<'_>, at: usize) -> f64 {
     let run = years.len() > 2
         && years.windows(2).all(|w| step(w) == step(&years))
         && matches!(step(&years).abs(), 1 | 5 | 10);
-    let without = u32::from(judged.judge.trained_on(at));
+    // Names that come back among records must not speak for themselves.
+    let without = if misses_types(judged, at) {
+        let same = |i: &usize| judged.row(*i).text == row.text && judged.judge.trained_on(*i);
+        (0..judged.count()).filter(same).count() as u32
+    } else {
+        u32::from(judged.judge.trained_on(at))
+    };
     let mut gain = 0.0;
     let mut seen: Vec<ValueId> = Vec::new();
     for (column, id) in row.values.iter().enumerate() {
