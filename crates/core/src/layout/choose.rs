@@ -61,6 +61,27 @@ pub(super) fn rank<'s, 't>(
             candidate.bits -= 4.0;
         }
     }
+    if std::env::var("DBGC").is_ok() {
+        for c in found.iter() {
+            if c.quoted > 0 {
+                eprintln!(
+                    "Q {:9.1} {:?} w{} even {}/{} aside {} q{} bad{} delim {:?} runs{} {} {:?}",
+                    c.bits,
+                    c.form,
+                    c.width,
+                    c.even,
+                    c.records,
+                    c.aside,
+                    c.quoted,
+                    c.bad_quotes,
+                    String::from_utf8_lossy(&c.dialect.delimiter),
+                    c.dialect.runs_as_one,
+                    is_plausible(c, &bench),
+                    c.dialect.quote
+                );
+            }
+        }
+    }
     found.retain(|c| c.bits.is_finite() || choices.is_stated());
     if is_open {
         let is_log = candidates::is_log(&texts);
@@ -490,7 +511,7 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             let fewer = c.width < best.width;
             let confirmed = matched && touching == 0 && c.evenness() >= 0.98;
             best.is_aligned()
-                && ((confirmed && c.bits < 1.15 * best.bits)
+                && ((confirmed && c.bits < if fewer { 1.06 } else { 1.15 } * best.bits)
                     || (apart == 0 && c.bits < 1.06 * best.bits + 8.0 * best.width as f64)
                     || (named && apart < 3 && c.bits < 1.06 * best.bits)
                     || (apart < 2 && c.bits < best.bits * if fewer { 1.03 } else { 0.99 } + 10.0))

@@ -1,7 +1,11 @@
 //! When a layout could as well be another one, and what to do about it.
 
+use super::candidates::fixed::placed::Placed;
 use super::candidates::fixed::{glued, touching_date};
 use super::candidates::{Candidate, Form};
+use super::measure::lexicon::Lexicon;
+use super::measure::sort::{Sort, sort_of};
+use super::tally::Tally;
 use super::{dialect_option, dialect_word, fixed};
 use crate::record::{Division, Multiline, Unit};
 
@@ -24,6 +28,10 @@ pub enum LayoutDoubt {
     Uneven(usize, usize),
     /// The line before the first record (from 1) holds words that could be the names of the columns.
     NamesAbove(u64),
+    /// A column starts inside a name: the name, and the place (from 1).
+    NameCut(String, usize),
+    /// Nearly all values of this column (from 1) hold several values with blanks between them, such as this one.
+    SeveralValues(usize, String),
     /// So few records are there that another division would explain them as well.
     FewRecords(usize),
     /// Lines begin with these record types, each of which has fields of its own: all are kept as records.
@@ -127,6 +135,64 @@ pub(super) fn about(
     }
 }
 
+/// The first name that a start cuts, in the line of the names.
+pub(super) fn cut_name(best: &Candidate, names: &[u8]) -> Option<LayoutDoubt> {
+    let Form::Fixed { touching: 0, ruled: false, .. } = best.form else { return None };
+    let layout = best.dialect.division.fixed()?;
+    let line = Placed::new(names, layout.unit);
+    // Names that touch begin with a capital each.
+    let start = *layout.starts.iter().find(|start| line.crosses(**start) && !line.begins_word(**start))?;
+    let before = line.slice(0, start).rsplit(' ').next().unwrap_or_default();
+    let behind = line.slice(start, line.len()).split(' ').next().unwrap_or_default();
+    let word = format!("{before}{behind}");
+    Some(LayoutDoubt::NameCut(word, start + 1))
+}
+
+/// The first column whose values are several each: parts between blanks, as many in nearly all, two of them numbers, dates or
+/// codes.
+pub(super) fn several_values(best: &Candidate, lexicon: &Lexicon) -> Option<LayoutDoubt> {
+    if !matches!(best.form, Form::Multiline | Form::Fixed { .. }) {
+        return None;
+    }
+    best.columns.iter().enumerate().find_map(|(at, column)| {
+        let (mut all, mut counts, mut typed) = (0, Tally::default(), 0);
+        for (id, count) in column.values() {
+            let text = lexicon.text(id);
+            let parts: Vec<&str> = text.split_whitespace().collect();
+            let own = parts.iter().filter(|part| is_value(part)).count();
+            // Groups of equal length are those of one number.
+            let grouped = parts.windows(2).rev().skip(1).all(|pair| pair[0].len() == pair[1].len());
+            // Digits alone, however set apart, are a telephone number.
+            let is_more = parts.iter().any(|part| {
+                is_value(part) && part.contains(|c: char| c.is_alphabetic() || matches!(c, '.' | ',' | ':'))
+            }) || parts.iter().any(|part| sort_of(part) == Sort::Moment);
+            let is_several =
+                is_more && parts.len() > 2 && own >= 2 && !grouped && lexicon.get(id).sort == Sort::Text;
+            all += count;
+            typed += if is_several { count } else { 0 };
+            for _ in 0..count {
+                counts.add(parts.len());
+            }
+        }
+        let alike = counts.top().map_or(0, |top| top.1) * 20 >= all as usize * 19;
+        let example = column.values().map(|(id, _)| lexicon.text(id)).next()?;
+        (all >= 5 && alike && typed * 20 >= all * 17)
+            .then(|| LayoutDoubt::SeveralValues(at + 1, example.to_owned()))
+    })
+}
+
+/// Whether a part of a value is one by itself: a number with decimals, a date, a code of letters and digits.
+fn is_value(part: &str) -> bool {
+    let digits = part.bytes().filter(u8::is_ascii_digit).count();
+    let letters = part.chars().any(char::is_alphabetic);
+    match sort_of(part) {
+        Sort::Moment => true,
+        Sort::Number => digits > 0 && !letters,
+        Sort::Code => digits > 0,
+        _ => false,
+    }
+}
+
 /// Whether nearly every colon stands between two digits.
 fn are_in_times(lines: &[&[u8]]) -> bool {
     let (mut inside, mut all) = (0, 0);
@@ -200,6 +266,18 @@ impl LayoutDoubt {
             Self::NamesAbove(line) => format!(
                 "line {line} is set aside, but could hold the names of the columns; if it does, say --header {line}"
             ),
+            Self::NameCut(name, place) => format!(
+                "a column starts at position {place}, inside the name \u{201c}{name}\u{201d}: look at the preview; if the name is that of one column, say --drop-start {place} or --move-start"
+            ),
+            Self::SeveralValues(column, example) => {
+                let how = match &layout.dialect.value.division {
+                    Division::Multiline(_) => "--starts, with a list for each line of a record",
+                    _ => "--add-start",
+                };
+                format!(
+                    "column {column} holds several values with spaces between them, such as \u{201c}{example}\u{201d}: to divide it, say {how}"
+                )
+            }
             Self::FewRecords(records) => format!(
                 "only {} to tell the layout by; look at the preview{other}",
                 crate::words::counted(*records as u64, "record is there", "records are there")
@@ -211,6 +289,27 @@ impl LayoutDoubt {
             ),
             Self::Report => "the lines are those of a printed report: detail lines are the records, all others are set aside and listed; compare the number of records with the report's own, or say --layout fixed to keep every line".into(),
             Self::NoTable(what) => format!("this looks like {what}, which is not a table: each line is kept as one value"),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::record::{Dialect, Fixed};
+
+    #[test]
+    fn names_that_a_start_cuts_are_told() {
+        let names = "No     Gross  Netto  Qty\u{e4} PriceUnit";
+        for (start, expected) in
+            [(7, None), (14, None), (17, Some("Netto")), (31, None), (24, Some("Qty\u{e4}"))]
+        {
+            let division = Division::Fixed(Fixed { starts: vec![0, start], ..Fixed::default() });
+            let dialect = Dialect { division, ..Dialect::new("") };
+            let form = Form::Fixed { named: true, matched: false, touching: 0, ruled: false };
+            let best = Candidate { form, ..Candidate::unknown(dialect) };
+            let found = cut_name(&best, names.as_bytes());
+            assert_eq!(found, expected.map(|name| LayoutDoubt::NameCut(name.into(), start + 1)), "{start}");
         }
     }
 }

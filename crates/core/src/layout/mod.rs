@@ -319,6 +319,11 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
         let lines: Vec<&[u8]> = sample.filled().collect();
         doubt::about(&best, rival.as_ref(), &lines, header.line.is_some())
             .or(furniture.possible_names.map(LayoutDoubt::NamesAbove))
+            .or_else(|| {
+                let names = header.line.and_then(|line| lines::lines(samples.head).nth(line as usize - 1));
+                names.and_then(|names| doubt::cut_name(&best, names))
+            })
+            .or_else(|| doubt::several_values(&best, &ranking.bench.lexicon))
     };
     // Records wider than the others would have no room beside the columns of headings.
     let carries = best.dialect.division.fixed().is_some() || furniture.details.is_some();

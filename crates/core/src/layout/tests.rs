@@ -40,7 +40,7 @@ fn marks_that_divide_each_line_alike_beat_whole_lines_and_weaker_ones() {
     let lines =
         |line: &dyn Fn(usize, &str) -> String| (0..24).map(|i| line(i, ships[i % 5]) + "\n").collect();
     let amount = |i: usize| format!("{}.{:02}", i * 37 % 41, i * 53 % 89 + 10);
-    let cases: [(String, &str, usize); 8] = [
+    let cases: [(String, &str, usize); 7] = [
         (lines(&|i, ship| format!("{}#{ship}#2031-07-{:02}", amount(i), i + 1)), "“#”", 3),
         // Decimal commas come once a record, and colons that stand in no time three times.
         (lines(&|i, ship| format!("{ship}:-{i},{}:S:{}/{}", i * 3571 % 9000 + 999, i * 7 % 80, i)), "colon", 4),
@@ -49,11 +49,10 @@ fn marks_that_divide_each_line_alike_beat_whole_lines_and_weaker_ones() {
             "“/”",
             4,
         ),
-        // Times and paths are values.
+        // Times are values.
         (lines(&|i, ship| format!("{:02}:{:02}:{:02} {ship} waits", i, i * 7 % 60, i * 11 % 60)), "“”", 2),
-        (lines(&|i, ship| format!("quay/{}/{}/list", ["north", "south"][i % 2], ship.replace(" ", "-"))), "“”", 1),
         // Dots lead from a name to its price.
-        (lines(&|i, ship| format!("{ship:.<28}{:.>8}", amount(i))), "“...”", 2),
+        (lines(&|i, ship| format!("{:.<28}{:.>8}", format!("{ship} {}", i * 7), amount(i))), "“...”", 2),
         // Quotes that all close where fields do, whatever is between them.
         (lines(&|i, ship| format!("{i};\"<a href=\"\"x?a=1;b={i}\"\">{ship}</a>\"")), "semicolon", 2),
         // A comma of prose.
@@ -115,18 +114,57 @@ fn names_that_come_back_and_closing_lines_are_no_records() {
 #[test]
 fn a_name_of_two_words_does_not_cut_its_dates() {
     let ships = ["Ada Rowe", "Jon Quill", "Mara Tern", "Odd Skerry"];
-    let rows: String = (1..30)
-        .map(|i| {
-            format!(
-                "{:<14}  {:<13}  {:>5}  {i:02} Jan 2031\n",
-                ships[i % 4],
-                ["Holm", "Brae Head", "Vik"][i % 3],
-                i * 31 % 97
-            )
-        })
-        .collect();
+    let ports = ["Holm", "Brae Head", "Vik"];
+    let row = |i: usize| {
+        format!("{:<14}  {:<13}  {:>5}  {i:02} Jan 2031\n", ships[i % 4], ports[i % 3], i * 31 % 97)
+    };
+    let rows: String = (1..30).map(row).collect();
     let layout = detected(&format!("Pilot           Port           Ships  Last call\n{rows}"));
     assert_eq!(layout.names, ["Pilot", "Port", "Ships", "Last call"]);
+}
+
+#[test]
+fn columns_that_hold_several_values_are_doubtful() {
+    let blocks = |first: &dyn Fn(usize) -> String| -> String {
+        (1..20)
+            .map(|i| {
+                format!("{}\n{:>8}.50   2031-08-{i:02}\nx{i}@quay.example\n\n", first(i), i * 731 % 9000)
+            })
+            .collect()
+    };
+    let several = |head: &str| match detected(head).doubt {
+        Some(LayoutDoubt::SeveralValues(column, _)) => Some(column),
+        _ => None,
+    };
+    for (head, expected) in [
+        (
+            blocks(&|i| {
+                format!(
+                    "{:02}-{:02} {} {:>5}",
+                    i * 7 % 40,
+                    i * 3 % 20,
+                    i % 4,
+                    format!("{},{}", i * 13 % 400, i % 10)
+                )
+            }),
+            Some(1),
+        ),
+        (
+            blocks(&|i| {
+                format!(
+                    "+47 {:02} {:02} {:02} {:02}",
+                    i * 7 % 90 + 10,
+                    i * 3 % 90 + 10,
+                    i + 20,
+                    i * 11 % 90 + 10
+                )
+            }),
+            None,
+        ),
+        (blocks(&|i| format!("{} Quay Street", i * 7)), None),
+    ] {
+        assert_eq!(several(&head), expected, "{head}");
+    }
 }
 
 #[test]

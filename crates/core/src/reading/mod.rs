@@ -333,6 +333,8 @@ pub fn conclude(
             | LayoutDoubt::Unnamed
             | LayoutDoubt::RunsOfBlanks
             | LayoutDoubt::Uneven(..)
+            | LayoutDoubt::NameCut(..)
+            | LayoutDoubt::SeveralValues(..)
             | LayoutDoubt::NamesAbove(_) => NoticeCode::LayoutUnsure,
         };
         notices.push(Notice::new(code, doubt.message(&layout)));

@@ -93,7 +93,10 @@ fn quotes(
     let opens = |quote: char| {
         lines.iter().any(|l| {
             l.trim_start().starts_with(quote)
-                || l.match_indices(quote).any(|(at, _)| l[..at].trim_end_matches(' ').ends_with(delimiter))
+                || l.match_indices(quote).any(|(at, _)| {
+                    let before = &l[..at];
+                    before.ends_with(delimiter) || before.trim_end_matches(' ').ends_with(delimiter)
+                })
         })
     };
     let mut quotes = Vec::new();

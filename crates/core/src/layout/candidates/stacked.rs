@@ -218,7 +218,9 @@ fn repeating(looks: &[Look]) -> Vec<usize> {
     let mut hits: Vec<(f64, usize)> = (2..=CYCLE)
         .filter(|n| all >= 3 * n)
         .map(|n| (share(n), n))
-        .filter(|(hit, _)| *hit > base + 0.2 && *hit > 0.75)
+        .filter(|(hit, _)| {
+            (*hit > base + 0.2 && *hit > 0.75) || (*hit > 0.95 && (1.0 - hit) * 4.0 < 1.0 - base)
+        })
         .collect();
     hits.sort_by(|a, b| (b.0 - 0.01 * b.1 as f64).total_cmp(&(a.0 - 0.01 * a.1 as f64)));
     hits.into_iter().take(2).map(|h| h.1).collect()

@@ -2,6 +2,7 @@
 
 use super::super::candidates::{Candidate, Form};
 use super::super::{Footer, Samples, SetAside, Total};
+use super::likeness::{lacking, strange_words};
 use super::rows::{Place, Row};
 use super::{Judged, labelled, total};
 use crate::record::{Division, Machine, Multiline};
@@ -100,12 +101,7 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
     }
     // Behind a blank line at the end: words where numbers and dates stand, and blanks in columns that hardly ever are.
     let own = row.values.len();
-    let gaps = row
-        .values
-        .iter()
-        .zip(&judged.judge.columns)
-        .filter(|(id, column)| **id == super::BLANK && column.blank() * 10 < column.count())
-        .count();
+    let gaps = lacking(judged, at);
     if own == width && set_off && gaps >= 2.max(width / 4) && strange_words(judged, at) {
         return true;
     }
@@ -132,14 +128,6 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
         }
     }
     own < width && (own * 10 < 20.max(width * 7) || row.gap > 0)
-}
-
-/// Whether a row has words in a column of numbers, moments or codes.
-fn strange_words(judged: &Judged<'_>, at: usize) -> bool {
-    let cells = judged.row(at).values.iter().zip(&judged.judge.typed);
-    cells
-        .filter(|(id, typed)| **typed && **id != super::BLANK)
-        .any(|(id, _)| judged.lexicon.get(*id).sort.is_words())
 }
 
 /// Whether a row at the end is a total: by its sums, or by its words.

@@ -6,7 +6,7 @@ use super::super::measure::lexicon::{BLANK, ValueId};
 use super::super::measure::sort::{Sort, sort_of};
 use super::super::{Samples, SetAside};
 use super::first_record::{commented_names, names_in_first, unlike};
-use super::likeness::{is_headish, is_sparse};
+use super::likeness::{is_headish, is_sparse, lacking, strange_words};
 use super::names::{distinct, is_second_line, is_units, joined, name_like, narrow_names};
 use super::{Judged, labelled};
 use crate::evidence::DecidedBy;
@@ -222,6 +222,7 @@ fn first_record(judged: &Judged<'_>, samples: Samples<'_>) -> usize {
         let ahead = |rows: usize| judged.is_record[at..count.min(at + rows)].iter().filter(|r| **r).count();
         judged.is_record[at]
             && !is_title(judged, at)
+            && !is_remark(judged, at)
             && (wide == judged.width || (wide > judged.width && judged.width > 2))
             && (ahead(4) >= 3.min((count - at).div_ceil(2)) || (judged.gain[at] > 15.0 && ahead(9) >= 3))
     };
@@ -260,6 +261,16 @@ fn is_title(judged: &Judged<'_>, at: usize) -> bool {
             .iter()
             .enumerate()
             .any(|(column, id)| *id == BLANK && column < judged.width && lacking(column))
+}
+
+/// Whether a row in front leaves out half of the columns, all of which records fill, and has words where they have none.
+fn is_remark(judged: &Judged<'_>, at: usize) -> bool {
+    let lacking = lacking(judged, at);
+    judged.row(at).values.len() == judged.width
+        && lacking >= 3
+        && lacking * 2 >= judged.width
+        && strange_words(judged, at)
+        && matches!(judged.form, Form::Delimited { .. })
 }
 
 /// A remark in front, set off by a blank line, may divide as records do by chance: its first fields are unlike the others.

@@ -22,6 +22,20 @@ pub(super) fn misses_types(judged: &Judged<'_>, at: usize) -> bool {
     cells.peek().is_some() && cells.all(|(id, _)| judged.lexicon.get(*id).sort.is_words())
 }
 
+/// Whether a row has words in a column of numbers, moments or codes.
+pub(super) fn strange_words(judged: &Judged<'_>, at: usize) -> bool {
+    let cells = judged.row(at).values.iter().zip(&judged.judge.typed);
+    cells
+        .filter(|(id, typed)| **typed && **id != BLANK)
+        .any(|(id, _)| judged.lexicon.get(*id).sort.is_words())
+}
+
+/// How many columns a row leaves blank that hardly any record does.
+pub(super) fn lacking(judged: &Judged<'_>, at: usize) -> usize {
+    let cells = judged.row(at).values.iter().zip(&judged.judge.columns);
+    cells.filter(|(id, column)| **id == BLANK && column.blank() * 10 < column.count()).count()
+}
+
 /// Whether a row fills a third of its fields at most, with short words, and leaves out several that nearly all records fill.
 pub(super) fn is_sparse(judged: &Judged<'_>, at: usize) -> bool {
     let row = judged.row(at);
@@ -29,10 +43,7 @@ pub(super) fn is_sparse(judged: &Judged<'_>, at: usize) -> bool {
         let text = judged.lexicon.text(*id);
         text.chars().count() <= 8 && !text.contains(|c: char| c.is_ascii_digit())
     };
-    let lacking = row.values.iter().zip(&judged.judge.columns);
-    let lacking =
-        lacking.filter(|(id, column)| **id == BLANK && column.blank() * 10 < column.count()).count();
-    lacking >= 2
+    lacking(judged, at) >= 2
         && row.filled() > 0
         && row.filled() * 3 <= row.values.len()
         && row.values.first() == Some(&BLANK)

@@ -87,7 +87,7 @@ impl Placed {
     }
 
     /// Whether a word begins at a place without a blank before it: a capital behind a small letter.
-    pub(super) fn begins_word(&self, place: usize) -> bool {
+    pub(in crate::layout) fn begins_word(&self, place: usize) -> bool {
         let at = |place: usize| self.slice(place, place + 1).chars().next();
         at(place).is_some_and(char::is_uppercase) && at(place - 1).is_some_and(char::is_lowercase)
     }
