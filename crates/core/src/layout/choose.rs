@@ -61,51 +61,12 @@ pub(super) fn rank<'s, 't>(
             candidate.bits -= 4.0;
         }
     }
-    if std::env::var("DBGC").is_ok() {
-        for c in found.iter() {
-            if c.quoted > 0 {
-                eprintln!(
-                    "Q {:9.1} {:?} w{} even {}/{} aside {} q{} bad{} delim {:?} runs{} {} {:?}",
-                    c.bits,
-                    c.form,
-                    c.width,
-                    c.even,
-                    c.records,
-                    c.aside,
-                    c.quoted,
-                    c.bad_quotes,
-                    String::from_utf8_lossy(&c.dialect.delimiter),
-                    c.dialect.runs_as_one,
-                    is_plausible(c, &bench),
-                    c.dialect.quote
-                );
-            }
-        }
-    }
     found.retain(|c| c.bits.is_finite() || choices.is_stated());
     if is_open {
         let is_log = candidates::is_log(&texts);
         found.retain(|c| is_plausible(c, &bench) && !(is_log && tears_entries(c)));
     }
     found.sort_by(|a, b| a.bits.total_cmp(&b.bits));
-    if std::env::var("DBGC").is_ok() {
-        for c in found.iter().take(12) {
-            eprintln!(
-                "{:9.1} {:?} w{} even {}/{} aside {} q{} bad{} delim {:?} runs{} {:?}",
-                c.bits,
-                c.form,
-                c.width,
-                c.even,
-                c.records,
-                c.aside,
-                c.quoted,
-                c.bad_quotes,
-                String::from_utf8_lossy(&c.dialect.delimiter),
-                c.dialect.runs_as_one,
-                c.dialect.division
-            );
-        }
-    }
     if is_open {
         obey_rules(&mut found, &mut bench);
     }

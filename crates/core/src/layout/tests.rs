@@ -168,6 +168,25 @@ fn columns_that_hold_several_values_are_doubtful() {
 }
 
 #[test]
+fn one_value_a_line_comes_in_turns_however_alike_the_lines_are() {
+    let record = |i: usize| {
+        let phone =
+            format!("0{} {:02} {:02} {:02}", i % 9, i * 17 % 90 + 10, i * 29 % 90 + 10, i * 37 % 90 + 10);
+        format!(
+            "{:02}-{:02}\nQuill {i}\n{}\n{},{}\n203108{:02}\n{phone}\n",
+            i % 40,
+            i * 3 % 20,
+            i % 7,
+            i * 31 % 400,
+            i % 10,
+            i % 28 + 1
+        )
+    };
+    let layout = detected(&(1..40).map(record).collect::<String>());
+    assert_eq!((layout.dialect.value.division.lines_per_record(), layout.width), (6, 6));
+}
+
+#[test]
 fn headers_are_told_from_records() {
     for (head, line) in [
         ("Berth,Dues\n007,12.5\n012,3\n", Some(1)),
