@@ -2,7 +2,7 @@
 //! Nothing is computed.
 
 use crate::limits;
-use crate::reference::{CellRef, column_letters};
+use crate::reference::{CellRef, Range, column_letters};
 use crate::xml;
 
 /// A piece of a formula.
@@ -25,6 +25,8 @@ enum Piece {
         is_fixed: bool,
         /// Whether the reference names a sheet or workbook of its own.
         is_elsewhere: bool,
+        /// Which sheet that is, among those that the formula names; `None`: its own, or none that is one sheet of this workbook.
+        sheet: Option<usize>,
         /// Whether it is the second corner of a range.
         is_range_end: bool,
     },
@@ -42,16 +44,49 @@ enum Piece {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Formula {
     pieces: Vec<Piece>,
+    /// Sheets of this workbook that references name.
+    sheets: Vec<String>,
     origin: u32,
+}
+
+/// Rows of a sheet that became more: what referred to all of them does not refer to those that came.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Grown {
+    /// The name of the sheet.
+    pub sheet: String,
+    /// The columns, from 1 and in rising order.
+    pub columns: Vec<u32>,
+    /// The first row of data, from 1.
+    pub first: u32,
+    /// The last one, before and now.
+    pub last: (u32, u32),
+}
+
+impl Grown {
+    /// Whether a range of a sheet held all rows of one of the columns, and ended with them.
+    pub(crate) fn ended_with(&self, sheet: &str, range: Range) -> bool {
+        let columns = range.from.column.min(range.to.column)..=range.from.column.max(range.to.column);
+        range.to.row == self.last.0
+            && range.from.row <= self.first
+            && self.columns.iter().any(|column| columns.contains(column))
+            && sheet.to_lowercase() == self.sheet.to_lowercase()
+    }
 }
 
 impl Formula {
     /// Reads a formula's text (no `=` in front) as it stands in row `origin`, from 1.
     pub fn parse(text: &str, origin: u32) -> Self {
-        let mut parser =
-            Parser { text, at: 0, pieces: Vec::new(), plain: String::new(), is_elsewhere: false };
+        let mut parser = Parser {
+            text,
+            at: 0,
+            pieces: Vec::new(),
+            plain: String::new(),
+            is_elsewhere: false,
+            sheet: None,
+            sheets: Vec::new(),
+        };
         parser.run();
-        Self { pieces: parser.pieces, origin }
+        Self { pieces: parser.pieces, sheets: parser.sheets, origin }
     }
 
     /// Appends the formula, escaped as XML, as it is in row `row`: rows of references without `$` go with it.
@@ -116,6 +151,45 @@ impl Formula {
         self.pieces.iter().filter_map(end).collect()
     }
 
+    /// The formula's text, escaped as XML, with ranges that ended with rows that became more ending with them again; `None`: there are
+    /// none. It stands in sheet `own`. `is_shared`: others derive from it, so that only rows behind a `$` may change.
+    ///
+    /// ```
+    /// use incola_workbook::{Formula, Grown};
+    /// let grown = Grown { sheet: "Port calls".into(), columns: vec![2, 3], first: 2, last: (9, 12) };
+    /// let text = Formula::parse("SUM('Port calls'!C2:C9)+C9+SUM(C2:C9)", 1).grown("Dues", &grown, false).unwrap();
+    /// assert_eq!(text, b"SUM('Port calls'!C2:C12)+C9+SUM(C2:C9)");
+    /// ```
+    pub fn grown(&self, own: &str, grown: &Grown, is_shared: bool) -> Option<Vec<u8>> {
+        let mut pieces = self.pieces.clone();
+        let mut from = None;
+        let mut has_changed = false;
+        for piece in &mut pieces {
+            let Piece::Row { row, column, is_fixed, is_elsewhere, sheet, is_range_end } = piece else {
+                continue;
+            };
+            let at = CellRef { row: *row, column: *column };
+            if !*is_range_end {
+                from = Some(at).filter(|at| at.column > 0);
+                continue;
+            }
+            let Some(from) = from.take() else { continue };
+            let name = match (*is_elsewhere, *sheet) {
+                (false, _) => own,
+                (true, Some(sheet)) => self.sheets[sheet].as_str(),
+                (true, None) => continue,
+            };
+            if grown.ended_with(name, Range { from, to: at }) && (*is_fixed || !is_shared) {
+                *row = grown.last.1;
+                has_changed = true;
+            }
+        }
+        let mut text = Vec::new();
+        let stays = Self { pieces, ..self.clone() };
+        stays.write_moved(&mut text, |row, _| row);
+        has_changed.then_some(text)
+    }
+
     /// The formula as it is so many columns further right: columns of references without `$` go with it.
     ///
     /// ```
@@ -163,8 +237,10 @@ struct Parser<'t> {
     at: usize,
     pieces: Vec<Piece>,
     plain: String,
-    /// Whether what was read last names a sheet.
+    /// Whether what was read last names a sheet; and which, if it is one of this workbook.
     is_elsewhere: bool,
+    sheet: Option<usize>,
+    sheets: Vec<String>,
 }
 
 impl Parser<'_> {
@@ -183,12 +259,39 @@ impl Parser<'_> {
                     }
                     if c == '!' {
                         self.is_elsewhere = true;
+                        self.sheet = self.named_sheet();
                     }
                     self.take(c.len_utf8());
                 }
             }
         }
         self.flush();
+    }
+
+    /// The sheet whose name ends here; `None`: it is of another workbook, or there are several.
+    fn named_sheet(&mut self) -> Option<usize> {
+        let before = &self.text[..self.at];
+        let name = if let Some(quoted) = before.strip_suffix('\'') {
+            // A quote inside the name is doubled.
+            let mut from = quoted.rfind('\'')?;
+            while quoted[..from].ends_with('\'') {
+                from = quoted[..from - 1].rfind('\'')?;
+            }
+            quoted[from + 1..].replace("''", "'")
+        } else {
+            let from = before
+                .rfind(|c| !is_name(c))
+                .map_or(0, |at| at + before[at..].chars().next().map_or(1, char::len_utf8));
+            if before[..from].ends_with([']', ':']) {
+                return None;
+            }
+            before[from..].to_owned()
+        };
+        if name.is_empty() || name.contains(['[', ':']) {
+            return None;
+        }
+        self.sheets.push(name);
+        Some(self.sheets.len() - 1)
     }
 
     fn take(&mut self, length: usize) {
@@ -226,6 +329,7 @@ impl Parser<'_> {
                 column: if is_cell { CellRef::parse(word).map_or(0, |cell| cell.column) } else { 0 },
                 is_fixed: word[..digits].ends_with('$'),
                 is_elsewhere: self.is_elsewhere,
+                sheet: self.sheet.filter(|_| self.is_elsewhere),
                 is_range_end,
             });
             self.at += length;

@@ -4,7 +4,7 @@ use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Accept, Refresh};
 use crate::flags::settings::list;
-use crate::io::book_file::{check_changeable, not_changed, open_book, read_book};
+use crate::io::book_file::{check_changeable, not_changed, open_book, read_book, taking_along};
 use crate::io::conflicts;
 use crate::io::identity::Identity;
 use crate::io::target::Target;
@@ -20,9 +20,10 @@ use crate::wording;
 use incola_core::words::counted;
 use incola_engine::feed::{Feed, outside};
 use incola_engine::link;
-use incola_engine::refresh::report::{Outcome, Report};
+use incola_engine::place::in_words;
+use incola_engine::refresh::report::{Outcome, RefreshNote, Report};
 use incola_engine::refresh::{self, Before, Compared, Comparison, Located, Winner, Wishes};
-use incola_workbook::{BookWriter, ExistingBook, Obstacle};
+use incola_workbook::{BookWriter, ExistingBook, Grown, Obstacle};
 use std::collections::HashSet;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
@@ -65,6 +66,8 @@ pub(crate) struct How<'k> {
     pub(crate) even_signed: bool,
     /// The columns that make a record the same record from now on.
     pub(crate) key: Option<&'k [String]>,
+    /// What ended with the rows elsewhere goes on with them.
+    pub(crate) follow: bool,
 }
 
 /// Brings the linked tables of workbooks up to date.
@@ -91,12 +94,18 @@ pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
         accepts_shorter: options.accept.contains(&Accept::Shorter),
         accepts_damage: options.accept.contains(&Accept::Damage),
         even_protected: options.even_protected,
+        follows: options.follow,
         tells_all: options.all || options.json,
         tells_conflicts: options.conflicts_to.is_some() || decided.is_some() || is_asked,
         is_trial: options.dry_run,
     };
     let key = list("key", options.key.as_deref())?;
-    let how = How { dry_run: options.dry_run, even_signed: options.even_signed, key: key.as_deref() };
+    let how = How {
+        dry_run: options.dry_run,
+        even_signed: options.even_signed,
+        key: key.as_deref(),
+        follow: options.follow,
+    };
     let mut outcomes = Vec::new();
     let mut code = ExitCode::Done;
     for book in &books {
@@ -333,7 +342,7 @@ fn round(
     how: How<'_>,
     outcome: &mut BookOutcome,
 ) -> Result<Vec<Kept>> {
-    let How { dry_run, even_signed, key } = how;
+    let How { dry_run, even_signed, key, follow } = how;
     let (mut book, stood) = open_book(path)?;
     if !dry_run {
         check_changeable(path, book.obstacle().filter(|o| *o != Obstacle::Protected), even_signed)?;
@@ -386,7 +395,7 @@ fn round(
         }
     }
     if !ready.is_empty() || !rekeyed.is_empty() {
-        bring_in(path, (book, stood), (ready, rekeyed), outcome)?;
+        bring_in(path, (book, stood), (ready, rekeyed), follow, outcome)?;
     }
     Ok(later)
 }
@@ -433,6 +442,7 @@ fn bring_in(
     path: &Path,
     (mut book, stood): (ExistingBook, Identity),
     (ready, rekeyed): (Vec<Ready>, Vec<Kept>),
+    follow: bool,
     outcome: &mut BookOutcome,
 ) -> Result<()> {
     // What has another key and nothing to bring in.
@@ -469,6 +479,9 @@ fn bring_in(
     }
     let mut target = writer.finish(&styles, "", &state::now()).map_err(|e| wording::stop::not_written(&e))?;
     crate::interrupt::check()?;
+    if follow {
+        target = with_what_ended(target, &mut written)?;
+    }
     let mut finished = target.read_again()?;
     for ((compared, mut report), (_, _, applied, _)) in written.into_iter().zip(&done) {
         report.rows_checked = refresh::check(&mut finished, applied, &compared)
@@ -485,6 +498,23 @@ fn bring_in(
     }
     outcome.bytes = std::fs::metadata(path).map(|about| about.len()).ok();
     Ok(())
+}
+
+/// The finished workbook with what ended with the rows elsewhere taken along; the reports say what that was.
+fn with_what_ended(target: Target, written: &mut [(Compared, Report)]) -> Result<Target> {
+    let grown: Vec<Grown> = written.iter().flat_map(|(compared, _)| compared.grown()).collect();
+    if grown.is_empty() {
+        return Ok(target);
+    }
+    let (target, found) = taking_along(target, &grown)?;
+    for (_, report) in written {
+        report.notes.retain(|note| !matches!(note, RefreshNote::RangesFollow(_)));
+        let places = in_words(&found, &report.sheet);
+        if !places.is_empty() && grown.iter().any(|grown| grown.sheet == report.sheet) {
+            report.notes.push(RefreshNote::RangesFollow(places));
+        }
+    }
+    Ok(target)
 }
 
 /// Reads the source of a link and compares; a source that says nothing new gives a report alone.

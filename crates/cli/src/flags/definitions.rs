@@ -305,6 +305,9 @@ pub(crate) struct Refresh {
     /// was not (damage)
     #[arg(long, value_name = "columns|shorter|damage")]
     pub(crate) accept: Vec<Accept>,
+    /// Formulas, names, print areas and charts elsewhere that ended with the rows go on with those that come
+    #[arg(long)]
+    pub(crate) follow: bool,
     /// Show every change, not only the first few of each sort
     #[arg(long)]
     pub(crate) all: bool,
@@ -379,6 +382,9 @@ pub(crate) struct Import {
     /// The cells that hold the records of a plain range, where totals follow below them: A2:D51
     #[arg(long, value_name = "RANGE", help_heading = PLACE, hide_short_help = true)]
     pub(crate) rows: Option<String>,
+    /// Formulas, names, print areas and charts elsewhere that ended with the rows go on with those that come
+    #[arg(long, help_heading = PLACE, hide_short_help = true)]
+    pub(crate) follow: bool,
     /// Write a plain range instead of a table
     #[arg(long, help_heading = PLACE)]
     pub(crate) plain: bool,

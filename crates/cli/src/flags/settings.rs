@@ -207,7 +207,8 @@ mod tests {
     use std::collections::BTreeSet;
 
     /// Options that no docket has: they are of one import alone, or say which docket.
-    const TYPED_ONLY: [&str; 23] = [
+    const TYPED_ONLY: [&str; 24] = [
+        "follow",
         "fit_widths",
         "sources",
         "into",
@@ -254,7 +255,7 @@ mod tests {
     fn the_printed_command_means_what_was_typed() {
         for typed in [
             "incola import a.csv --into b.xlsx",
-            "incola import a.csv --into b.xlsx --link --fit-widths",
+            "incola import a.csv --into b.xlsx --link --fit-widths --follow",
             "incola import a.csv b.csv --into b.xlsx --key Call --no-link --together --strict",
             "incola import a.csv --into b.xlsx --sheet 'March calls' --mode append --missing-columns blank --extra-columns add",
             "incola import a.csv --into b.xlsx --only 'Call,2..5' --blank 'n/a,\"a, b\"' --names 'A,\"B, C\"' --runs-as-one no",

@@ -2,9 +2,11 @@
 
 use crate::failure::{Failure, Result};
 use crate::io::identity::Identity;
+use crate::io::target::Target;
 use crate::render::command::quoted;
+use crate::wording;
 use incola_engine::tally::SheetRows;
-use incola_workbook::{ExistingBook, Obstacle};
+use incola_workbook::{ExistingBook, Grown, Obstacle, Referrer, follow};
 use std::fs::File;
 use std::io::Read;
 use std::path::Path;
@@ -118,4 +120,11 @@ pub(crate) fn check_changeable(path: &Path, obstacle: Option<Obstacle>, even_sig
     } else {
         failure
     })
+}
+
+/// A finished workbook with everything taken along that ended with rows which became more, and what that was.
+pub(crate) fn taking_along(mut target: Target, grown: &[Grown]) -> Result<(Target, Vec<Referrer>)> {
+    let book = target.read_again()?;
+    let anew = target.anew()?;
+    follow(book, anew, grown).map_err(|error| wording::stop::not_written(&error))
 }

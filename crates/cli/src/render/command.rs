@@ -65,6 +65,7 @@ pub(crate) fn again(typed: &Import, answers: &[String]) -> String {
     // Whatever is no list was refused before.
     words.extend(settings("place", &typed.place().map(|place| table_of(&place)).unwrap_or_default()));
     for (flag, is_set) in [
+        ("--follow", typed.follow),
         ("--fit-widths", typed.fit_widths),
         ("--even-signed", typed.even_signed),
         ("--even-protected", typed.even_protected),

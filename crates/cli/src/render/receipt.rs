@@ -121,6 +121,21 @@ fn page(receipt: &Receipt, is_told: &dyn Fn(&SheetReceipt) -> bool) -> String {
     out
 }
 
+/// Characters of a line of a list.
+const LIST: usize = 72;
+
+/// A list in lines that a page has room for, cut behind its commas.
+fn in_lines(list: &str) -> Vec<String> {
+    let mut lines: Vec<String> = Vec::new();
+    for item in list.split_inclusive(", ") {
+        match lines.last_mut().filter(|last| last.chars().count() + item.chars().count() <= LIST) {
+            Some(last) => last.push_str(item),
+            None => lines.push(item.to_owned()),
+        }
+    }
+    lines
+}
+
 fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
     let mut rows: Vec<(&str, String)> = Vec::new();
     let table = sheet.table.as_ref().map_or_else(|| ", a plain range".to_owned(), |t| format!(", table {t}"));
@@ -155,7 +170,8 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
     let instead = instead.map_or_else(String::new, |n| format!(", in place of {}", grouped(n)));
     rows.push(("rows", format!("{}{placed}{instead}", grouped(written.rows))));
     for what in &sheet.along {
-        rows.push(("with them", line(what)));
+        let lines = in_lines(what).into_iter().zip(std::iter::once("with them").chain(std::iter::repeat("")));
+        rows.extend(lines.map(|(text, label)| (label, line(&text))));
     }
     for (heading, column) in sheet.matched.iter().take(6) {
         rows.push(("matched", format!("{} \u{2190} {}", line(heading), line(column))));

@@ -137,7 +137,13 @@ pub(crate) fn note(note: &RefreshNote) -> String {
             columns.join(", ")
         ),
         RefreshNote::RangesEnd(places) => {
-            format!("ended with the rows, and do not reach the new ones: {}", places.join(", "))
+            format!(
+                "ended with the rows, and do not reach the new ones (--follow takes them along): {}",
+                places.join(", ")
+            )
+        }
+        RefreshNote::RangesFollow(places) => {
+            format!("ended with the rows, and reach the new ones now: {}", places.join(", "))
         }
     }
 }

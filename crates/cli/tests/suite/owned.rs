@@ -201,8 +201,93 @@ fn ranges_that_end_with_the_rows_are_told() {
         text.replace("<definedNames>", area)
     });
     let run = import(&folder, ONE, "--mode append").expect(1);
-    let told = "ended with the rows that were there, and end there still: F2, the print area A1:C3";
-    assert!(run.out.replace('\n', " ").contains(told), "{}", run.out);
+    let told = "ended with the rows that were there, and end there still; incola undo and --follow take them along: F2, the print area A1:C3";
+    assert!(in_one_line(&run.out).contains(told), "{}", run.out);
+}
+
+fn in_one_line(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+/// A linked plain range, with sums, a name, a check and a chart on another sheet that end with its rows.
+fn referred_to() -> Folder {
+    let rows = "Call|Berth|Dues|||=SUM(C2:C4)\nA-1|'007|12.5\nA-2|'012|3.25\nA-3|'003|8.75|||=SUM(C2:C3)";
+    let folder = book(rows, "--plain");
+    folder.run("import calls.csv --into book.xlsx --sheet Sums --plain --no-link --as Berth=text").expect(0);
+    let sums = "Sum|Part\n=SUM(calls!C2:C4)|=SUM(calls!C3:C4)\n=SUM(calls!$A$1:$C$4)|=calls!C4";
+    folder.change_part("book.xlsx", "xl/worksheets/sheet2.xml", |part| {
+        let part = grid(sums).put_into(&part, None);
+        let check = "</sheetData><dataValidations count=\"1\"><dataValidation type=\"list\" sqref=\"A9\"><formula1>calls!$A$2:$A$4</formula1></dataValidation></dataValidations>";
+        part.replace("</sheetData>", check)
+    });
+    folder.change_part("book.xlsx", "xl/workbook.xml", |text| {
+        let names = "<definedNames><definedName name=\"AllDues\">calls!$C$2:$C$4</definedName><definedName name=\"Others\">Sums!$A$2:$A$4</definedName>";
+        text.replace("<definedNames>", names)
+    });
+    let tie = |kind: &str, target: &str| {
+        format!(
+            "<Relationships xmlns=\"http://schemas.openxmlformats.org/package/2006/relationships\"><Relationship Id=\"rId1\" Type=\"http://schemas.openxmlformats.org/officeDocument/2006/relationships/{kind}\" Target=\"{target}\"/></Relationships>"
+        )
+    };
+    folder.add_part(
+        "book.xlsx",
+        "xl/worksheets/_rels/sheet2.xml.rels",
+        &tie("drawing", "../drawings/drawing1.xml"),
+    );
+    folder.add_part("book.xlsx", "xl/drawings/drawing1.xml", "<wsDr/>");
+    folder.add_part(
+        "book.xlsx",
+        "xl/drawings/_rels/drawing1.xml.rels",
+        &tie("chart", "../charts/chart1.xml"),
+    );
+    folder.add_part("book.xlsx", "xl/charts/chart1.xml", "<chart><f>calls!$C$2:$C$4</f></chart>");
+    folder
+}
+
+#[test]
+fn what_ended_with_the_rows_goes_on_with_them_where_it_is_asked_for() {
+    let told = "F1, the name AllDues (C2:C4), a chart on “Sums”, Sums!A2, Sums!A3, a conditional format or a check on “Sums”";
+    let parts = ["xl/worksheets/sheet2.xml", "xl/charts/chart1.xml", "xl/workbook.xml"];
+    let all = |folder: &Folder| parts.map(|part| folder.part("book.xlsx", part));
+    for command in ["refresh", "append"] {
+        let folder = referred_to();
+        let run = |follow: &str| match command {
+            "append" => import(&folder, ONE, &format!("--mode append {follow}")),
+            _ => {
+                folder.write_old("calls.csv", format!("{CALLS}A-4,009,1.5\n"));
+                folder.run(&format!("refresh book.xlsx {follow}"))
+            }
+        };
+        let before = all(&folder);
+        let bytes = std::fs::read(folder.path("book.xlsx")).unwrap();
+        // Nothing is changed that nobody asked for, and nothing is unsaid.
+        let without = run("");
+        assert!(in_one_line(&without.out).contains(told), "{}", without.out);
+        assert_eq!(all(&folder)[..2], before[..2]);
+        folder.run("undo book.xlsx").expect(0);
+        assert_eq!(std::fs::read(folder.path("book.xlsx")).unwrap(), bytes, "{command}");
+        let trial = run("--follow --dry-run");
+        assert!(in_one_line(&trial.out).contains(told), "{}", trial.out);
+        assert_eq!(std::fs::read(folder.path("book.xlsx")).unwrap(), bytes);
+        let with = run("--follow").expect(0);
+        assert!(with.out.contains("ended with the rows"), "{}", with.out);
+        let [sums, chart, names] = all(&folder);
+        for formula in [
+            "SUM(calls!C2:C5)",
+            "SUM(calls!$A$1:$C$5)",
+            "calls!$A$2:$A$5",
+            "SUM(calls!C3:C4)",
+            "<f>calls!C4</f>",
+        ] {
+            assert!(sums.contains(formula), "{formula}: {sums}");
+        }
+        assert!(chart.contains("calls!$C$2:$C$5") && names.contains("calls!$C$2:$C$5"), "{chart} {names}");
+        assert!(names.contains("Sums!$A$2:$A$4"), "{names}");
+        assert!(folder.part("book.xlsx", SHEET).contains("SUM(C2:C5)"));
+        assert!(folder.part("book.xlsx", SHEET).contains("SUM(C2:C3)"));
+        folder.run("undo book.xlsx").expect(0);
+        assert_eq!(std::fs::read(folder.path("book.xlsx")).unwrap(), bytes, "{command}");
+    }
 }
 
 #[test]

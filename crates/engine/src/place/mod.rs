@@ -15,8 +15,8 @@ use headings::{Heading, Offer, Pairs, Rules, pair};
 use incola_core::reading::ColumnReading;
 pub use incola_core::settings::model::Mode;
 use incola_workbook::{
-    CellRef, ExistingBook, ExistingCell, ExistingTable, Extension, Fill, PlaceFormats, Question, Range,
-    RowsPlan, SheetFacts, StyleId, Styles, TableChange, Totals,
+    CellRef, ExistingBook, ExistingCell, ExistingTable, Extension, Fill, Formula, Grown, PlaceFormats,
+    Question, Range, Referrer, RowsPlan, SheetFacts, StyleId, Styles, TableChange, Totals,
 };
 use spot::Spot;
 pub use widths::NarrowColumn;
@@ -94,6 +94,46 @@ pub struct Place {
     taken: Vec<ExistingCell>,
 }
 
+/// Things that refer to rows that are told one by one.
+const TOLD: usize = 8;
+
+/// Bytes of other sheets, charts and pivot tables that are looked at for what refers to rows.
+const BYTES_LOOKED_AT: u64 = 64 << 20;
+
+/// What refers to rows of a sheet, each once, some of it.
+pub fn in_words(found: &[Referrer], sheet: &str) -> Vec<String> {
+    let mut told: Vec<String> = Vec::new();
+    for referrer in found {
+        let words = match referrer {
+            Referrer::Cell(of, at) if of.to_lowercase() == sheet.to_lowercase() => at.to_string(),
+            Referrer::Cell(of, at) if of.chars().all(char::is_alphanumeric) => format!("{of}!{at}"),
+            Referrer::Cell(of, at) => format!("'{}'!{at}", of.replace('\'', "''")),
+            Referrer::Rule(of) => format!("a conditional format or a check on \u{201c}{of}\u{201d}"),
+            Referrer::Chart(Some(of)) => format!("a chart on \u{201c}{of}\u{201d}"),
+            Referrer::Chart(None) => "a chart".to_owned(),
+            Referrer::Name(name, to) if name == "_xlnm.Print_Area" => {
+                format!("the print area {}", cells_of(to))
+            }
+            Referrer::Name(name, to) => format!("the name {name} ({})", cells_of(to)),
+            Referrer::Pivot => "the source of a pivot table".to_owned(),
+        };
+        if !told.contains(&words) {
+            told.push(words);
+        }
+    }
+    if told.len() > TOLD {
+        told.truncate(TOLD);
+        told.push("\u{2026}".to_owned());
+    }
+    told
+}
+
+/// What a name stands for, without its sheet where it is one range.
+fn cells_of(refers_to: &str) -> String {
+    let range = refers_to.rsplit_once('!').map_or(refers_to, |(_, range)| range).replace('$', "");
+    Range::parse(&range).map_or_else(|| refers_to.to_owned(), |range| range.to_string())
+}
+
 impl Place {
     /// Columns of the sheet, from 1.
     pub fn columns(&self) -> Vec<u32> {
@@ -155,34 +195,43 @@ impl Place {
             .then_some((self.first_row, self.data_last))
     }
 
-    /// Formulas outside of the rows, and defined names, whose ranges ended exactly with the rows and do not end with them now: in
-    /// words.
-    pub fn left_behind(&self, book: &ExistingBook, sheet: &str) -> Vec<String> {
+    /// The rows that became more, those of totals below them first; none: they did not.
+    pub fn grown(&self, sheet: &str) -> Vec<Grown> {
         let (old, new) = (self.data_last, self.last_row());
-        // With fewer rows they cover blank cells, which sum up to nothing.
+        // With fewer rows what ended with them covers blank cells, which sum up to nothing.
         if new <= old || old < self.data_first || self.heading_row.is_some() {
             return Vec::new();
         }
-        let columns = self.columns();
-        let is_ours = |end: &CellRef| end.row == old && columns.contains(&end.column);
+        let of =
+            |last| Grown { sheet: sheet.to_owned(), columns: self.columns(), first: self.data_first, last };
+        let totals = self.totals.as_ref().map(|totals| of((totals.stood().1, totals.last())));
+        totals.into_iter().chain([of((old, new))]).collect()
+    }
+
+    /// Formulas outside of the rows, names, charts and the like whose ranges ended exactly with the rows and do not end with them now:
+    /// in words.
+    ///
+    /// # Errors
+    /// [`Stop::Book`] if a part of the workbook cannot be read.
+    pub fn left_behind(&self, book: &mut ExistingBook, sheet: &str) -> Result<Vec<String>> {
+        let grown = self.grown(sheet);
+        let Some(rows) = grown.last() else { return Ok(Vec::new()) };
+        let is_ours = |end: &CellRef| end.row == rows.last.0 && rows.columns.contains(&end.column);
         let formulas = self.facts.lookups.iter().filter(|(_, ends)| ends.iter().any(is_ours));
-        let mut told: Vec<String> = formulas.take(5).map(|(at, _)| at.to_string()).collect();
+        let mut found: Vec<Referrer> =
+            formulas.map(|(at, _)| Referrer::Cell(sheet.to_owned(), *at)).collect();
         let is_own = |name: &str| self.named.as_ref().is_some_and(|(own, _)| own == name);
         let goes_along = |name: &str| is_own(name) || name == "_xlnm._FilterDatabase";
         for name in book.defined_names().iter().filter(|n| !n.is_hidden && !goes_along(&n.name)) {
-            let Some((of, range)) = name.range() else { continue };
-            let ends =
-                range.to.row == old || self.totals.as_ref().is_some_and(|t| range.to.row == t.stood().1);
-            let is_over = range.from.row <= self.data_first
-                && columns.iter().any(|c| (range.from.column..=range.to.column).contains(c));
-            if of.to_lowercase() == sheet.to_lowercase() && ends && is_over {
-                told.push(match name.name.as_str() {
-                    "_xlnm.Print_Area" => format!("the print area {range}"),
-                    name => format!("the name {name} ({range})"),
-                });
+            let ended = |grown: &Grown| Formula::parse(&name.refers_to, 1).grown("", grown, false).is_some();
+            if grown.iter().any(ended) {
+                found.push(Referrer::Name(name.name.clone(), name.refers_to.clone()));
             }
         }
-        told
+        for grown in &grown {
+            found.extend(book.referrers(grown, TOLD, BYTES_LOOKED_AT).map_err(Stop::Book)?);
+        }
+        Ok(in_words(&found, sheet))
     }
 
     /// The cells that are filled, with their heading.

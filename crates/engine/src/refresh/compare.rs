@@ -14,7 +14,7 @@ use crate::link::{Link, LinkedColumn, StoredLink};
 use crate::place::Place;
 use crate::stop::{LinkStop, PlaceStop, Result, Stop};
 use incola_core::refresh::{Alignment, Fate, Prints, Unpaired, align};
-use incola_workbook::ExistingBook;
+use incola_workbook::{ExistingBook, Grown};
 
 /// A link, compared, with everything that is needed to bring its table up to date.
 pub struct Compared {
@@ -40,6 +40,11 @@ pub struct Compared {
 }
 
 impl Compared {
+    /// The rows that became more.
+    pub fn grown(&self) -> Vec<Grown> {
+        self.place.grown(&self.located.sheet_name)
+    }
+
     /// The sheet that is written to, from 0.
     pub fn sheet(&self) -> usize {
         self.located.sheet
@@ -153,9 +158,13 @@ pub fn compare(
     let place = place
         .with_rows(decided.added.len() as u64, gone, &wish, &located.sheet_name)
         .map_err(|stop| no_room(stop, link, &located))?;
-    let behind = place.left_behind(book, &located.sheet_name);
-    if !behind.is_empty() && decided.added.len() > decided.gone.len() {
-        report.notes.push(RefreshNote::RangesEnd(behind));
+    let behind = place.left_behind(book, &located.sheet_name)?;
+    if !behind.is_empty() {
+        report.notes.push(if wishes.follows {
+            RefreshNote::RangesFollow(behind)
+        } else {
+            RefreshNote::RangesEnd(behind)
+        });
     }
     check_moves(book, &place, &decided.gone, &located)?;
     let now = imported_now(&source_now, &common, &source)?;

@@ -55,6 +55,8 @@ pub struct Wishes<'w> {
     pub accepts_damage: bool,
     /// Rows may go into a sheet that is protected against typing.
     pub even_protected: bool,
+    /// Whether what ended with the rows elsewhere goes on with them.
+    pub follows: bool,
     /// Whether everything that changed is told one by one.
     pub tells_all: bool,
     /// Whether all conflicts are told one by one.

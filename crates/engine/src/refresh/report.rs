@@ -109,8 +109,10 @@ pub enum RefreshNote {
         /// Whether someone named them: records are known by them all the same.
         is_given: bool,
     },
-    /// Formulas and names that ended with the rows and do not reach the new ones.
+    /// Formulas, names, charts and the like that ended with the rows and do not reach the new ones.
     RangesEnd(Vec<String>),
+    /// The same, which are taken along.
+    RangesFollow(Vec<String>),
 }
 
 /// A column that is called otherwise.

@@ -4,6 +4,7 @@
 mod additions;
 mod comments;
 pub(crate) mod edit;
+mod follow;
 mod hidden_names;
 mod strings;
 mod tables;
@@ -21,6 +22,7 @@ use crate::style_map::StyleMap;
 use crate::styles::Styles;
 use crate::xml;
 pub(crate) use additions::{Additions, CustomChanges};
+pub use follow::{Referrer, follow};
 use std::borrow::Cow;
 use std::collections::HashMap;
 use std::io::Read;

@@ -8,7 +8,7 @@ use crate::links::make::NewLink;
 use crate::render::command::quoted;
 use crate::state::appended::Appended;
 use crate::state::{self, Lock};
-use incola_workbook::{BookWriter, ExistingBook, sheet_name};
+use incola_workbook::{BookWriter, ExistingBook, Grown, sheet_name};
 use std::path::Path;
 
 /// A workbook that something goes into.
@@ -27,6 +27,8 @@ pub(super) struct Opened {
     pub(super) links: Vec<NewLink>,
     /// Files that are appended to its tables.
     pub(super) appended: Vec<Appended>,
+    /// Rows that became more, and what elsewhere ended with them is to go on.
+    pub(super) grown: Vec<Grown>,
     /// Tables whose rows are replaced, by sheet.
     pub(super) replaced: Vec<(String, Option<String>)>,
     /// The workbook that is there, if nothing is written.
@@ -48,6 +50,7 @@ impl Opened {
                 existed: false,
                 links: Vec::new(),
                 appended: Vec::new(),
+                grown: Vec::new(),
                 replaced: Vec::new(),
                 unwritten: None,
                 _lock: lock,
@@ -62,6 +65,7 @@ impl Opened {
             existed: true,
             links: Vec::new(),
             appended: Vec::new(),
+            grown: Vec::new(),
             replaced: Vec::new(),
             unwritten: None,
             _lock: lock,

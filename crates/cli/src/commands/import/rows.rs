@@ -123,7 +123,20 @@ pub(super) fn import(
             "the sheet is protected against typing; the rows were written anyway",
         ));
     }
-    notices.extend(over_other_records(existing, (sheet, &name), &place)?);
+    let behind = place.left_behind(existing, &name)?;
+    if options.typed.follow {
+        opened.grown.extend(place.grown(&name));
+    } else if !behind.is_empty() {
+        notices.push(Notice::new(
+            NoticeCode::RangesEnd,
+            format!(
+                "ended with the rows that were there, and end there still; incola undo and --follow take them along: {}",
+                behind.join(", ")
+            ),
+        ));
+    }
+    let Some(existing) = opened.existing() else { return Err(Failure::usage("there is no workbook")) };
+    notices.extend(over_other_records(existing, sheet, &place)?);
     if wish.mode == Mode::Append {
         obey_kinds(opened, &place, &mut together, choices, &mut notices)?;
     }
@@ -226,6 +239,9 @@ pub(super) fn import(
     receipt.placed = (records > 0).then(|| place.range().to_string());
     receipt.replaced = (wish.mode == Mode::Replace).then(|| place.rows_before());
     receipt.docket.clone_from(&together.shape.docket);
+    if options.typed.follow && !behind.is_empty() {
+        along.push(reached(&behind));
+    }
     receipt.along = along;
     receipt.matched.clone_from(&place.pairs.alike);
     receipt.notices.extend(notices);
@@ -273,20 +289,9 @@ fn new_files(
     Ok(files)
 }
 
-/// What is to be known where rows become more or others: ranges that end where they ended, rows that were hidden, comments.
-fn over_other_records(
-    book: &mut ExistingBook,
-    (sheet, name): (usize, &str),
-    place: &Place,
-) -> Result<Vec<Notice>> {
+/// What is to be known where rows become others: rows that were hidden, comments.
+fn over_other_records(book: &mut ExistingBook, sheet: usize, place: &Place) -> Result<Vec<Notice>> {
     let mut notices = Vec::new();
-    let behind = place.left_behind(book, name);
-    if !behind.is_empty() {
-        notices.push(Notice::new(
-            NoticeCode::RangesEnd,
-            format!("ended with the rows that were there, and end there still: {}", behind.join(", ")),
-        ));
-    }
     let Some((first, last)) = place.replaced_rows() else { return Ok(notices) };
     if let Some((row, rows)) = place.facts.hidden {
         let rows = counted(rows, "row was", "rows were");
@@ -355,6 +360,14 @@ fn too_narrow(columns: &[NarrowColumn]) -> Option<Notice> {
         .collect();
     let words = format!("columns are too narrow: {}; --fit-widths widens them", parts.join(", "));
     (!columns.is_empty()).then(|| Notice::new(NoticeCode::NarrowColumns, words))
+}
+
+/// How what is told of them begins.
+pub(super) const ELSEWHERE: &str = "what ended with the rows elsewhere";
+
+/// What is told of things elsewhere that reach new rows.
+pub(super) fn reached(places: &[String]) -> String {
+    format!("{ELSEWHERE}: {}", places.join(", "))
 }
 
 /// What goes with the rows, in words.

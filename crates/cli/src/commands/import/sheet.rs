@@ -2,9 +2,11 @@
 
 use super::item::Options;
 use super::opened::Opened;
+use super::rows::{ELSEWHERE, reached};
 use crate::docket::shape::Shape;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
+use crate::io::book_file::taking_along;
 use crate::io::target::Target;
 use crate::links::{self, make::NewLink};
 use crate::receipt::{Receipt, SheetReceipt};
@@ -17,7 +19,7 @@ use incola_engine::feed::{Feed, outside};
 use incola_engine::import::NewSheet;
 use incola_engine::import::{Slot, Written, check};
 use incola_engine::link;
-use incola_engine::place::OwnNames;
+use incola_engine::place::{OwnNames, in_words};
 use incola_engine::stop::Stop;
 use incola_workbook::{BookWriter, CellRef, Range, StyleId, Styles, TotalOf};
 use std::path::Path;
@@ -156,6 +158,17 @@ pub(super) fn finish(
         }
         let title = sheets.iter().map(|s| s.sheet.clone()).collect::<Vec<_>>().join(", ");
         let mut target = book.finish(styles, &title, &state::now()).map_err(Stop::NotWritten)?;
+        if !opened.grown.is_empty() {
+            let found;
+            (target, found) = taking_along(target, &opened.grown)?;
+            for sheet in &mut sheets {
+                sheet.along.retain(|told| !told.starts_with(ELSEWHERE));
+                let found = in_words(&found, &sheet.sheet);
+                if !found.is_empty() && opened.grown.iter().any(|grown| grown.sheet == sheet.sheet) {
+                    sheet.along.push(reached(&found));
+                }
+            }
+        }
         read_again(&mut target, &mut sheets)?;
         crate::interrupt::check()?;
         target.commit()?;

@@ -85,6 +85,14 @@ impl Target {
         Ok(Self { path: path.to_owned(), file, after, stood: None, not_kept: Vec::new() })
     }
 
+    /// The same place, begun anew: for what is made of the file that was written here.
+    pub(crate) fn anew(&self) -> Result<Self> {
+        match self.stood {
+            Some(stood) => Self::in_place_of(&self.path, self.after, stood),
+            None => Self::begin(&self.path, self.after),
+        }
+    }
+
     /// The complete workbook, read again before it is put in its place.
     pub(crate) fn read_again(&mut self) -> Result<ExistingBook> {
         let path = self.path.clone();
