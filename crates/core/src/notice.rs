@@ -87,8 +87,10 @@ pub enum NoticeCode {
     SheetProtected,
     /// Rows that were hidden are shown, for other records stand in them.
     RowsShown,
-    /// Formulas elsewhere, names or a print area ended with the rows and do not end with them any more.
+    /// Formulas elsewhere, names, a chart or a print area ended with the rows and do not end with them any more.
     RangesEnd,
+    /// Values of the source are in columns that hold formulas in the rows before.
+    ValuesAmongFormulas,
     /// Comments are over other records now.
     CommentsStay,
     /// Columns of the sheet are too narrow for what came.
@@ -148,6 +150,7 @@ impl NoticeCode {
             Self::SheetProtected => "sheet-protected",
             Self::RowsShown => "rows-shown",
             Self::RangesEnd => "ranges-end",
+            Self::ValuesAmongFormulas => "values-among-formulas",
             Self::CommentsStay => "comments-stay",
             Self::NarrowColumns => "narrow-columns",
             Self::DocketColumns => "docket-columns",
@@ -186,6 +189,7 @@ impl NoticeCode {
                 | Self::NotComputed
                 | Self::CommentsStay
                 | Self::RangesEnd
+                | Self::ValuesAmongFormulas
         )
     }
 }

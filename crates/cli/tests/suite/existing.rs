@@ -207,7 +207,7 @@ fn with_ledger() -> Folder {
 #[test]
 fn rows_under_a_table_take_formulas_totals_and_areas_along() {
     let folder = with_ledger();
-    let run = folder.run("import calls.csv --into ledger.xlsx --at LEDGER --mode append").expect(0);
+    let run = folder.run("import calls.csv --into ledger.xlsx --at LEDGER --mode append").expect(1);
     insta::assert_snapshot!(run.out.lines().take(8).collect::<Vec<_>>().join("\n"), @r"
     ledger.xlsx   changed, 7,570 bytes
 
@@ -320,10 +320,10 @@ fn places_are_cells_tables_ranges_and_headings() {
     let folder = with_ledger();
     let before = std::fs::read(folder.path("ledger.xlsx")).unwrap();
     for (words, status, expected) in [
-        ("--at ledger --mode append --dry-run", 0, "2, in A5:D6"),
-        ("--sheet Calls --mode append --dry-run", 0, "2, in A5:D6"),
-        ("--sheet Calls --at B1 --mode append --dry-run", 0, "2, in A5:D6"),
-        ("--sheet Calls --at 'call NO' --mode append --dry-run", 0, "2, in A5:D6"),
+        ("--at ledger --mode append --dry-run", 1, "2, in A5:D6"),
+        ("--sheet Calls --mode append --follow --dry-run", 0, "2, in A5:D6"),
+        ("--sheet Calls --at B1 --mode append --dry-run", 1, "2, in A5:D6"),
+        ("--sheet Calls --at 'call NO' --mode append --dry-run", 1, "2, in A5:D6"),
         ("--sheet Calls --at A20 --dry-run", 0, "2, in A20:D22"),
         ("--sheet Calls --at wharf", 2, "no table, range or heading has that name"),
         ("--sheet Chart --at ledger", 2, "--at ledger is in sheet \u{201c}Calls\u{201d}"),

@@ -133,7 +133,8 @@ fn each_notice_about_a_sheet_is_raised_by_one_that_deserves_it() {
     const SHEET: &str = "xl/worksheets/sheet1.xml";
     let protection = "</sheetData><sheetProtection sheet=\"1\"/>";
     let sum = "<c r=\"H2\"><f>SUM(D2:D9)</f><v>0</v></c></row><row r=\"3\"";
-    let cases: [(&str, &str, &[Change], &str); 6] = [
+    let cases: [(&str, &str, &[Change], &str); 7] = [
+        ("values-among-formulas", "A-900,031,2031-05-01,1.5", &[], "append"),
         (
             "sheet-protected",
             "A-900,031,2031-05-01,1.5",
@@ -160,6 +161,14 @@ fn each_notice_about_a_sheet_is_raised_by_one_that_deserves_it() {
             folder.change_part("book.xlsx", part, |text| {
                 assert!(text.contains(from), "{code}: {text}");
                 text.replacen(from, to, 1)
+            });
+        }
+        if code == "values-among-formulas" {
+            folder.change_part("book.xlsx", SHEET, |text| {
+                let (head, cells) = text.split_once("<c r=\"D2\"").unwrap();
+                let cells: Vec<String> =
+                    cells.split("<c r=\"D").map(|cell| cell.replacen("<v>", "<f>7*13.5</f><v>", 1)).collect();
+                format!("{head}<c r=\"D2\"{}", cells.join("<c r=\"D"))
             });
         }
         if code == "comments-stay" {

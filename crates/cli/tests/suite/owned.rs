@@ -251,12 +251,12 @@ fn what_ended_with_the_rows_goes_on_with_them_where_it_is_asked_for() {
     let all = |folder: &Folder| parts.map(|part| folder.part("book.xlsx", part));
     for command in ["refresh", "append"] {
         let folder = referred_to();
-        let run = |follow: &str| match command {
-            "append" => import(&folder, ONE, &format!("--mode append {follow}")),
-            _ => {
-                folder.write_old("calls.csv", format!("{CALLS}A-4,009,1.5\n"));
-                folder.run(&format!("refresh book.xlsx {follow}"))
+        let run = |follow: &str| {
+            if command == "append" {
+                return import(&folder, ONE, &format!("--mode append {follow}"));
             }
+            folder.write_old("calls.csv", format!("{CALLS}A-4,009,1.5\n"));
+            folder.run(&format!("refresh book.xlsx {follow}"))
         };
         let before = all(&folder);
         let bytes = std::fs::read(folder.path("book.xlsx")).unwrap();

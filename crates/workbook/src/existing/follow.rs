@@ -92,12 +92,16 @@ impl ExistingBook {
         let workbook = self.workbook.place;
         for place in 0..self.zip.entries().len() {
             let name = self.zip.entries()[place].name.replace('\\', "/").to_lowercase();
+            // What they are tied to has no formulas.
+            if name.contains("/_rels/") {
+                continue;
+            }
             if place == workbook {
                 holders.push((place, Holder::Names));
-            } else if name.ends_with(".xml") && name.contains("/charts/chart") {
+            } else if name.contains("/charts/chart") {
                 let sheet = charts.get(name.trim_start_matches('/')).cloned();
                 holders.push((place, Holder::Chart(sheet)));
-            } else if name.ends_with(".xml") && name.contains("/pivotcache/pivotcachedefinition") {
+            } else if name.contains("/pivotcache/pivotcachedefinition") {
                 holders.push((place, Holder::Pivot));
             }
         }
@@ -172,6 +176,9 @@ pub fn follow<W: Write + Seek>(
     Ok((zip.finish()?, told))
 }
 
+/// Bytes of a block, and what is put in their place.
+type Change = (std::ops::Range<usize>, Vec<u8>);
+
 /// One block of a part.
 struct Walk<'t> {
     text: &'t [u8],
@@ -238,11 +245,7 @@ impl Walk<'_> {
     }
 
     /// The end of an element, and what is put in place of which of its bytes; `None`: it goes on behind the block.
-    fn element(
-        &self,
-        tag: &Tag<'_>,
-        is_formula: bool,
-    ) -> Option<(usize, Option<(std::ops::Range<usize>, Vec<u8>)>)> {
+    fn element(&self, tag: &Tag<'_>, is_formula: bool) -> Option<(usize, Option<Change>)> {
         if !is_formula {
             return Some((tag.end, self.source(tag)));
         }
@@ -269,7 +272,7 @@ impl Walk<'_> {
     }
 
     /// The cells that a pivot table adds up, if they end with rows that became more.
-    fn source(&self, tag: &Tag<'_>) -> Option<(std::ops::Range<usize>, Vec<u8>)> {
+    fn source(&self, tag: &Tag<'_>) -> Option<Change> {
         let (cells, sheet) = (tag.attribute("ref")?, tag.attribute("sheet")?);
         let range = Range::parse(&cells)?;
         let grown = self.grown.iter().find(|grown| grown.ended_with(&sheet, range))?;

@@ -211,7 +211,7 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         "A2",
     ])?);
     step(
-        "The ledger holds February. March is added under it: the formula beside continues, the totals move down.",
+        "The ledger holds February. March is added under it: the formula beside continues, the totals move down, the chart takes it in.",
     )?;
     code = code.max(obey(&[
         "import",
@@ -224,6 +224,7 @@ pub(crate) fn run(options: &Demo) -> Result<ExitCode> {
         "ledger",
         "--mode",
         "append",
+        "--follow",
     ])?);
     step("In April the ledger starts again: twelve rows replace 51, and nothing is left of the others.")?;
     code = code.max(obey(&[

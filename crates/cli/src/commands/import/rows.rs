@@ -141,6 +141,7 @@ pub(super) fn import(
         obey_kinds(opened, &place, &mut together, choices, &mut notices)?;
     }
     let columns = &together.reading.columns;
+    notices.extend(among_formulas(&place, columns, wish.mode));
     let from_1904 = opened.from_1904;
     let writers: Vec<ColumnWriter> = ColumnWriter::for_book(columns, styles, from_1904);
     let narrow = place.narrow(columns);
@@ -360,6 +361,26 @@ fn too_narrow(columns: &[NarrowColumn]) -> Option<Notice> {
         .collect();
     let words = format!("columns are too narrow: {}; --fit-widths widens them", parts.join(", "));
     (!columns.is_empty()).then(|| Notice::new(NoticeCode::NarrowColumns, words))
+}
+
+/// Columns that hold formulas in most rows that stood there, where the source has values.
+fn among_formulas(place: &Place, columns: &[ColumnReading], mode: Mode) -> Option<Notice> {
+    let computed = |index: &usize| {
+        place
+            .facts_of(*index)
+            .is_some_and(|facts| facts.formulas > 1 && facts.formulas * 2 > place.rows_before())
+    };
+    let names: Vec<&str> =
+        (0..columns.len()).filter(computed).map(|index| columns[index].name.as_str()).collect();
+    let what = match mode {
+        Mode::Append => "formulas are in the rows above, and values of the source in those that came",
+        _ => "formulas were there, and values of the source are now",
+    };
+    let words = format!(
+        "{what}: in {}; --only with the other columns, and --missing-columns blank, let the formulas go on",
+        names.join(", ")
+    );
+    (!names.is_empty()).then(|| Notice::new(NoticeCode::ValuesAmongFormulas, words))
 }
 
 /// How what is told of them begins.

@@ -122,10 +122,11 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
     {
         return true;
     }
-    if own == width && judged.gain[at] < -8.0 {
-        if filled <= 1.max(width * 15 / 100) || (count - at <= 3 && gaps >= 2.max(width / 4)) {
-            return true;
-        }
+    if own == width
+        && judged.gain[at] < -8.0
+        && (filled <= 1.max(width * 15 / 100) || (count - at <= 3 && gaps >= 2.max(width / 4)))
+    {
+        return true;
     }
     own < width && (own * 10 < 20.max(width * 7) || row.gap > 0)
 }
