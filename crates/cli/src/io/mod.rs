@@ -1,5 +1,6 @@
 //! Where bytes come from and go to: files, folders, addresses, and workbooks put in their place whole or not at all.
 
+pub(crate) mod attended;
 pub(crate) mod book_file;
 pub(crate) mod conflicts;
 pub(crate) mod folder;

@@ -2,6 +2,7 @@
 
 use crate::failure::{Failure, Result};
 use crate::interrupt;
+use crate::io::attended::Attended;
 use crate::io::identity::Identity;
 use crate::io::web::{self, Answer, Version};
 use crate::progress::Progress;
@@ -74,11 +75,7 @@ impl Source {
         }
         if !about.is_file() && !gzip {
             // A pipe or a device cannot be read twice.
-            file = spooled(
-                &mut io::Cursor::new(magic).chain(file),
-                spool_folder,
-                "keep what was received in the folder",
-            )?;
+            file = spooled(io::Cursor::new(magic).chain(file), spool_folder, name)?;
         }
         let is_linkable = about.is_file();
         let version = Version::default();
@@ -93,8 +90,8 @@ impl Source {
         known: &Version,
         spool_folder: &Path,
     ) -> Result<Option<Self>> {
-        let Answer::New(mut body, version) = web::get(address, request, known)? else { return Ok(None) };
-        let mut file = spooled(&mut body, spool_folder, &format!("read {address}"))?;
+        let Answer::New(body, version) = web::get(address, request, known)? else { return Ok(None) };
+        let mut file = spooled(body, spool_folder, address)?;
         let failed = |e: io::Error| Failure::io(spool_folder, "keep what was read", &e);
         if web::is_too_large(file.metadata().map_err(failed)?.len()) {
             return Err(web::too_large(address));
@@ -175,7 +172,7 @@ impl Source {
     }
 
     fn spool(folder: &Path) -> Result<Self> {
-        let mut file = spooled(&mut io::stdin().lock(), folder, "keep standard input in the folder")?;
+        let mut file = spooled(io::stdin(), folder, "standard input")?;
         let mut magic = [0; 2];
         let path = PathBuf::from("standard input");
         let gzip = file.read(&mut magic).map_err(|e| Failure::io(&path, "read it", &e))? == 2
@@ -321,22 +318,23 @@ fn samples_of_stream(mut samples: RawSamples, mut bytes: Bytes<'_>) -> Result<Ra
     }
 }
 
-/// Copies a stream into an unnamed file.
-fn spooled(stream: &mut dyn Read, folder: &Path, doing: &str) -> Result<File> {
-    let failed = |error: &io::Error| Failure::io(folder, doing, error);
-    let mut file = tempfile::tempfile_in(folder).map_err(|error| failed(&error))?;
+/// Copies a stream, called `name`, into an unnamed file.
+fn spooled(stream: impl Read + Send + 'static, folder: &Path, name: &str) -> Result<File> {
+    let not_kept = |error: &io::Error| Failure::io(folder, "keep what was received in the folder", error);
+    let mut file = tempfile::tempfile_in(folder).map_err(|error| not_kept(&error))?;
+    let mut stream = Attended::new(stream);
     let mut buffer = vec![0; 256 * 1024];
     loop {
         interrupt::check()?;
         let read = match stream.read(&mut buffer) {
             Ok(0) => break,
             Ok(read) => read,
-            Err(error) if error.kind() == io::ErrorKind::Interrupted => continue,
-            Err(error) => return Err(failed(&error)),
+            Err(_) if interrupt::is_interrupted() => return Err(Failure::interrupted()),
+            Err(error) => return Err(Failure::io(Path::new(name), "read it", &error)),
         };
-        io::Write::write_all(&mut file, &buffer[..read]).map_err(|error| failed(&error))?;
+        io::Write::write_all(&mut file, &buffer[..read]).map_err(|error| not_kept(&error))?;
     }
-    file.seek(SeekFrom::Start(0)).map_err(|error| failed(&error))?;
+    file.seek(SeekFrom::Start(0)).map_err(|error| not_kept(&error))?;
     Ok(file)
 }
 

@@ -2,6 +2,7 @@
 
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
+use crate::io::attended::attended;
 use incola_core::settings::docket::Request;
 use std::io::Read;
 use std::time::Duration;
@@ -41,7 +42,7 @@ pub(crate) enum Answer {
     /// It is as it was.
     Unchanged,
     /// Its bytes.
-    New(Box<dyn Read>, Version),
+    New(Box<dyn Read + Send>, Version),
 }
 
 /// The last step of an address's path: what a file would be called.
@@ -111,7 +112,8 @@ fn attempts(address: &str, at: &str, headers: &[(String, String)], known: &Versi
     let mut waits = WAITS.iter();
     loop {
         crate::interrupt::check()?;
-        let (failure, wait) = match ask(at, headers, known) {
+        let (to, own, version) = (at.to_owned(), headers.to_vec(), known.clone());
+        let (failure, wait) = match attended(move || ask(&to, &own, &version))? {
             Ok(answer) => {
                 let status = answer.status().as_u16();
                 if !matches!(status, 408 | 425 | 429 | 500 | 502..=504) {
@@ -130,7 +132,7 @@ fn attempts(address: &str, at: &str, headers: &[(String, String)], known: &Versi
             Err(error) => (Failure::unreadable(format!("{address}: {error}")), None),
         };
         match waits.next() {
-            Some(usual) => std::thread::sleep(wait.unwrap_or(*usual)),
+            Some(usual) => super::attended::wait(wait.unwrap_or(*usual))?,
             None => return Err(failure.leaving("nothing was read").help("try again later")),
         }
     }
@@ -248,7 +250,12 @@ fn without_user(address: &str) -> String {
 /// An address as another one refers to it.
 fn joined(from: &str, to: &str) -> String {
     let (scheme, host) = (scheme_of(from), host_of(from));
-    if to.contains("://") {
+    // A scheme stands in front of everything else (RFC 3986, section 3.1).
+    let is_whole = to.split_once("://").is_some_and(|(scheme, _)| {
+        scheme.starts_with(|c: char| c.is_ascii_alphabetic())
+            && scheme.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '+' | '-' | '.'))
+    });
+    if is_whole {
         to.to_owned()
     } else if let Some(rest) = to.strip_prefix("//") {
         format!("{scheme}://{rest}")
@@ -280,6 +287,8 @@ mod tests {
             ("/april.csv", "https://quay.example/april.csv"),
             ("//other.example/a", "https://other.example/a"),
             ("http://quay.example/a", "http://quay.example/a"),
+            ("/a?to=http://other.example/b", "https://quay.example/a?to=http://other.example/b"),
+            ("a?to=http://other.example/b", "https://quay.example/calls/a?to=http://other.example/b"),
         ] {
             assert_eq!(joined(from, to), expected);
         }

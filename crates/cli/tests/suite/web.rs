@@ -221,3 +221,34 @@ fn a_watch_sees_changes_survives_a_locked_workbook_and_stops_cleanly() {
     wait_for("stopped");
     assert_eq!(folder.cells("book.xlsx", "calls")[2].join("|"), "\"A-2\"|\"012\"|3.1");
 }
+
+#[cfg(unix)]
+#[test]
+fn an_interruption_is_seen_while_a_server_or_a_pipe_stalls() {
+    use std::process::Stdio;
+    for beginning in
+        [Some(""), Some("HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\nCall,Berth\nA-1,007\n"), None]
+    {
+        let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+        let address = format!("http://{}/calls.csv", listener.local_addr().unwrap());
+        let folder = Folder::new();
+        let source = if beginning.is_some() { address.as_str() } else { "-" };
+        let mut command = folder.command(&format!("import {source} --into out.xlsx --no-questions"));
+        let mut child = command.stdin(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+        let held = beginning.map(|text| {
+            let (mut stream, _) = listener.accept().unwrap();
+            stream.write_all(text.as_bytes()).unwrap();
+            stream
+        });
+        // It waits for what does not come.
+        std::thread::sleep(Duration::from_millis(300));
+        std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap();
+        let begun = Instant::now();
+        while child.try_wait().unwrap().is_none() && begun.elapsed() < Duration::from_secs(20) {
+            std::thread::sleep(Duration::from_millis(20));
+        }
+        assert_eq!(child.try_wait().unwrap().and_then(|status| status.code()), Some(130), "{beginning:?}");
+        assert_eq!(folder.files(), Vec::<String>::new());
+        drop(held);
+    }
+}
