@@ -7,6 +7,7 @@ use crate::flags::definitions::{Cli, Command};
 use crate::flags::meant;
 use crate::interrupt;
 use crate::output::{print, report};
+use crate::render::sanitize::lines;
 use clap::{CommandFactory, Parser};
 use std::ffi::OsString;
 use std::io;
@@ -18,11 +19,27 @@ pub(crate) fn run(args: impl IntoIterator<Item = OsString>) -> ExitCode {
         report(&failure);
         return failure.status;
     }
+    if let Some(name) = args.iter().find(|arg| arg.to_str().is_none()) {
+        let name = name.to_string_lossy();
+        report(
+            &Failure::usage(format!("{name}: this name is not UTF-8, and cannot be typed or told"))
+                .leaving("nothing was read")
+                .help("rename the file, or name the folder that it is in"),
+        );
+        return ExitCode::Usage;
+    }
+    let has_controls = args.iter().any(|arg| arg.to_string_lossy().contains(char::is_control));
     let cli = match Cli::try_parse_from(args) {
         Ok(cli) => cli,
         Err(error) => {
             let code = if error.use_stderr() { ExitCode::Usage } else { ExitCode::Done };
-            let _ = error.print();
+            if has_controls {
+                // What was typed is told, and must not command the terminal.
+                let text = lines(&error.render().to_string());
+                let _ = io::Write::write_all(&mut io::stderr(), text.as_bytes());
+            } else {
+                let _ = error.print();
+            }
             return code;
         }
     };

@@ -282,3 +282,21 @@ fn every_slip_is_named_with_its_status_and_changes_nothing() {
         assert!(std::fs::read(folder.path(name)).unwrap() == before, "{name}");
     }
 }
+
+#[cfg(unix)]
+#[test]
+fn what_was_typed_does_not_command_the_terminal() {
+    use std::os::unix::ffi::OsStrExt;
+    let folder = Folder::new().with("a.csv", "Call,Berth\n1,007\n");
+    for (arg, status, expected) in [
+        (&b"--no-such\x1b[31m"[..], 2, "--no-such"),
+        (b"ins\x1b]0;x\x07pect", 3, "no such file"),
+        (b"x\xff.csv", 2, "this name is not UTF-8"),
+    ] {
+        let mut command = folder.command("inspect a.csv");
+        let done = command.arg(std::ffi::OsStr::from_bytes(arg)).output().unwrap();
+        let told = String::from_utf8_lossy(&done.stderr).into_owned();
+        assert_eq!(done.status.code(), Some(status), "{told}");
+        assert!(!told.contains(['\u{1b}', '\u{7}']) && told.contains(expected), "{told:?}");
+    }
+}
