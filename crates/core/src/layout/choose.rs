@@ -347,6 +347,16 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
                 matches!(c.form, Form::Delimited { rank: 6 }) && even && c.even >= 8
             }
     });
+    // One tab in every line, the names included, is in no value.
+    lift(found, &|best, c| {
+        matches!(best.form, Form::Delimited { rank } if rank < 5)
+            && c.dialect.delimiter == b"\t"
+            && !c.dialect.runs_as_one
+            && c.evenness() >= 1.0
+            && c.even >= 5
+            && best.evenness() < 1.0
+            && c.bits < 1.15 * best.bits
+    });
     let lexicon = &bench.lexicon;
     // No chance gives nearly all records the same mark three times and more; decimal commas come once a record.
     lift(found, &|best, c| {

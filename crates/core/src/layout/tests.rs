@@ -40,7 +40,11 @@ fn marks_that_divide_each_line_alike_beat_whole_lines_and_weaker_ones() {
     let lines =
         |line: &dyn Fn(usize, &str) -> String| (0..24).map(|i| line(i, ships[i % 5]) + "\n").collect();
     let amount = |i: usize| format!("{}.{:02}", i * 37 % 41, i * 53 % 89 + 10);
-    let cases: [(String, &str, usize); 7] = [
+    let event = |i: usize, ship: &str| {
+        format!("2031-01-{:02}T10:00:00Z\t{{\"ship\":\"{ship}\",\"n\":{i}}}", i % 28 + 1)
+    };
+    let cases: [(String, &str, usize); 8] = [
+        (format!("at\tevent\n{}", lines(&event)), "tab", 2),
         (lines(&|i, ship| format!("{}#{ship}#2031-07-{:02}", amount(i), i + 1)), "“#”", 3),
         // Decimal commas come once a record, and colons that stand in no time three times.
         (lines(&|i, ship| format!("{ship}:-{i},{}:S:{}/{}", i * 3571 % 9000 + 999, i * 7 % 80, i)), "colon", 4),

@@ -170,7 +170,7 @@ fn longer(lines: &[&str], mark: char) -> Vec<String> {
     if let Some((pair, often)) = both.top()
         && matches!((pair.0.as_str(), pair.1.as_str()), (" ", " ") | ("\t", "\t"))
         && often * 100 > all * 95
-        && (doubled || rank(run) >= 5)
+        && (doubled || rank(run) >= 5 || *run == "=")
     {
         found.push(format!("{}{run}{}", pair.0, pair.1));
     }
@@ -190,6 +190,7 @@ mod tests {
             ("007\u{1f}Saltwind\u{1f}3", "\u{1f}"),
             ("007|Saltwind|3", "|"),
             ("007 | Saltwind | 3", " | "),
+            ("berth.depth = 9 m", " = "),
         ] {
             let lines = vec![line; 8];
             assert!(delimiters(&lines).contains(&expected.to_owned()), "{line}: {:?}", delimiters(&lines));
