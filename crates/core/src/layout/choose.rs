@@ -347,6 +347,18 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
                 matches!(c.form, Form::Delimited { rank: 6 }) && even && c.even >= 8
             }
     });
+    // Tabs that stand around each mark are part of it.
+    lift(found, &|best, c| {
+        let (mark, wider) = (&best.dialect.delimiter, &c.dialect.delimiter);
+        is_marked(best)
+            && is_marked(c)
+            && !mark.is_empty()
+            && *wider == [b"\t", &mark[..], b"\t"].concat()
+            && c.width == best.width
+            && c.even >= best.even
+            && c.bad_quotes == 0
+            && c.bits < 1.05 * best.bits
+    });
     // One tab in every line, the names included, is in no value.
     lift(found, &|best, c| {
         matches!(best.form, Form::Delimited { rank } if rank < 5)

@@ -91,9 +91,17 @@ pub(super) fn comment_prefix(
                 continue;
             }
         }
+        // A mark that is a whole field is a flag.
+        let is_flag = |line: &&&[u8]| line[prefix.len()..].starts_with(delimiter.as_bytes());
+        let divides = !delimiter.trim().is_empty() || delimiter == "\t";
+        if divides && filled.iter().filter(marked).filter(is_flag).count() * 2 > count {
+            continue;
+        }
         // Elsewhere than at the top, marked lines are comments only if they do not divide as data lines do.
         if !filled[0].starts_with(prefix.as_bytes()) {
-            let data = filled.iter().find(|l| !l.starts_with(prefix.as_bytes())).map_or(0, |l| fields(l));
+            let data: Tally<usize> =
+                filled.iter().filter(|l| !l.starts_with(prefix.as_bytes())).map(|l| fields(l)).collect();
+            let data = data.top().map_or(0, |top| *top.0);
             let alike = filled.iter().filter(marked).filter(|l| fields(l) == data && data > 0).count();
             if alike * 2 > count {
                 continue;

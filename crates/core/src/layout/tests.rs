@@ -116,6 +116,31 @@ fn names_that_come_back_and_closing_lines_are_no_records() {
 }
 
 #[test]
+fn flags_labels_and_tabs_around_marks_are_what_they_are() {
+    let rows = |flag: &dyn Fn(usize) -> &'static str| -> String {
+        (1..15).map(|i| format!("{}\t\t{:02}.03.2031\t{}.5\tKG\n", flag(i), i, i * 37 % 90)).collect()
+    };
+    // A star that is a field is no comment.
+    let head =
+        format!("Postings\nflag\tnote\ttaken\tlow\tunit\n{}", rows(&|i| if i % 3 == 0 { "*" } else { "" }));
+    let layout = detected(&head);
+    assert_eq!((layout.header_line, &layout.dialect.value.comment_prefix), (Some(2), &None));
+    // A label and its value above records without names are no names.
+    let head = format!("Printed by\tQuill\n{}", rows(&|_| "A"));
+    assert_eq!(detected(&head).header_line, None);
+    let marked: String = (1..15).map(|i| format!("\"{i:03}\"\t|\t\t|\t\"{i}.25\"\n")).collect();
+    assert_eq!(
+        detected(&format!("\"no\"\t|\t\"state\"\t|\t\"dues\"\n{marked}")).dialect.value.delimiter,
+        b"\t|\t"
+    );
+    // A word without digits above values that all have some.
+    let streets = ["Pier", "Lock", "Quay"];
+    let rows: String =
+        (1..20).map(|i| format!("{} road {}|{}\n", streets[i % 3], i * 7, ["done", "new"][i % 2])).collect();
+    assert_eq!(detected(&format!("Place|State\n{rows}")).header_line, Some(1));
+}
+
+#[test]
 fn a_name_of_two_words_does_not_cut_its_dates() {
     let ships = ["Ada Rowe", "Jon Quill", "Mara Tern", "Odd Skerry"];
     let ports = ["Holm", "Brae Head", "Vik"];

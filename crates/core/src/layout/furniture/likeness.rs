@@ -98,12 +98,21 @@ pub(super) fn header_gain(judged: &Judged<'_>, at: usize) -> f64 {
         if matches!(value.sort, Sort::Number | Sort::Moment) {
             gain -= 6.0;
         }
+        // Nor is a word without a digit where all values have some.
+        if judged.judge.has_digits(lexicon, column) && !holds_digit(lexicon.text(*id)) {
+            gain += 6.0;
+        }
         // What usually names columns hardly ever is a value.
         if kind::name::is_usual(lexicon.text(*id)) {
             gain += 2.0;
         }
     }
     gain
+}
+
+/// Whether a text holds a digit.
+pub(super) fn holds_digit(text: &str) -> bool {
+    text.contains(|c: char| c.is_ascii_digit())
 }
 
 pub(super) fn starts_with_name(judged: &Judged<'_>, values: &[ValueId]) -> bool {
@@ -184,7 +193,9 @@ pub(super) fn is_headish(samples: Samples<'_>, judged: &Judged<'_>, at: usize, l
         return names.len() == width && names.iter().all(|n| name_like(n) > 0.0);
     }
     let texts = if texts.last() == Some(&"") { &texts[..texts.len() - 1] } else { &texts[..] };
-    filled >= half.min(3.max(width / 5))
+    // A label and its value in front are no names.
+    let few = matches!(judged.form, Form::Delimited { rank: 4.. }) && texts.len() == 2 && width > 3;
+    !few && filled >= half.min(3.max(width / 5))
         && filled == texts.len()
         && texts.len() < width + 3
         && texts.iter().all(|t| t.chars().count() <= 40)
