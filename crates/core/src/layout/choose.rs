@@ -374,7 +374,7 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
     lift(found, &|best, c| {
         let kept = c.records.saturating_sub(c.aside).max(c.even);
         is_marked(best)
-            && best.width == 2
+            && best.width * 2 <= c.width
             && is_marked(c)
             && c.width >= 4
             && c.even >= 4
