@@ -359,6 +359,23 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             && c.bad_quotes == 0
             && c.bits < 1.05 * best.bits
     });
+    // So is a mark that stands alone between two others, in every line.
+    let lexicon = &bench.lexicon;
+    lift(found, &|best, c| {
+        let always = |column: &Column| {
+            let (id, count) = column.values().next()?;
+            (column.different() == 1 && count == column.count()).then(|| lexicon.text(id).as_bytes())
+        };
+        let mark = &best.dialect.delimiter;
+        is_marked(best)
+            && is_marked(c)
+            && !mark.is_empty()
+            && c.evenness() >= 1.0
+            && best.columns.iter().filter_map(always).any(|text| {
+                !text.iter().any(|b| b.is_ascii_alphanumeric() || *b >= 0x80)
+                    && c.dialect.delimiter == [mark, text, mark].concat()
+            })
+    });
     // One tab in every line, the names included, is in no value.
     lift(found, &|best, c| {
         matches!(best.form, Form::Delimited { rank } if rank < 5)
@@ -369,7 +386,6 @@ fn obey_rules(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
             && best.evenness() < 1.0
             && c.bits < 1.15 * best.bits
     });
-    let lexicon = &bench.lexicon;
     // No chance gives nearly all records the same mark three times and more; decimal commas come once a record.
     lift(found, &|best, c| {
         let kept = c.records.saturating_sub(c.aside).max(c.even);

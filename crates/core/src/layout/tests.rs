@@ -43,7 +43,8 @@ fn marks_that_divide_each_line_alike_beat_whole_lines_and_weaker_ones() {
     let event = |i: usize, ship: &str| {
         format!("2031-01-{:02}T10:00:00Z\t{{\"ship\":\"{ship}\",\"n\":{i}}}", i % 28 + 1)
     };
-    let cases: [(String, &str, usize); 8] = [
+    let cases: [(String, &str, usize); 9] = [
+        (lines(&|i, ship| format!("{ship}|~|{}", ["m", "kg"][i % 2])), "“|~|”", 2),
         (format!("at\tevent\n{}", lines(&event)), "tab", 2),
         (lines(&|i, ship| format!("{}#{ship}#2031-07-{:02}", amount(i), i + 1)), "“#”", 3),
         // Decimal commas come once a record, and colons that stand in no time three times.
