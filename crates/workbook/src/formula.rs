@@ -184,10 +184,11 @@ impl Formula {
                 has_changed = true;
             }
         }
-        let mut text = Vec::new();
-        let stays = Self { pieces, ..self.clone() };
-        stays.write_moved(&mut text, |row, _| row);
-        has_changed.then_some(text)
+        has_changed.then(|| {
+            let mut text = Vec::new();
+            Self { pieces, sheets: Vec::new(), origin: self.origin }.write_moved(&mut text, |row, _| row);
+            text
+        })
     }
 
     /// The formula as it is so many columns further right: columns of references without `$` go with it.

@@ -291,6 +291,24 @@ fn what_ended_with_the_rows_goes_on_with_them_where_it_is_asked_for() {
 }
 
 #[test]
+fn a_damaged_part_elsewhere_is_not_written_anew() {
+    let folder = referred_to();
+    let mut bytes = std::fs::read(folder.path("book.xlsx")).unwrap();
+    let name = b"xl/charts/chart1.xml";
+    let at = bytes.windows(name.len()).position(|window| window == name).unwrap();
+    // Before the name stands how long the field behind it is; the content follows.
+    let extra = usize::from(u16::from_le_bytes([bytes[at - 2], bytes[at - 1]]));
+    bytes[at + name.len() + extra + 12] ^= 0x55;
+    std::fs::write(folder.path("book.xlsx"), &bytes).unwrap();
+    let run = import(&folder, ONE, "--mode append --follow");
+    assert!(run.status > 2 && run.err.contains("chart1.xml"), "{}{}", run.out, run.err);
+    assert_eq!(std::fs::read(folder.path("book.xlsx")).unwrap(), bytes);
+    // Nobody has to read it otherwise.
+    let run = import(&folder, ONE, "--mode append").expect(1);
+    assert!(run.out.contains("F1, the name AllDues"), "{}", run.out);
+}
+
+#[test]
 fn a_heading_that_may_be_one_of_two_is_named() {
     let folder = book("Call|Quay|Remark|Dues\nA-1|'007||12.5\nA-2|'012||3.25\nA-3|'003||8.75", "--plain");
     folder.write_old("calls.csv", format!("{CALLS}A-4,009,1.5\n"));

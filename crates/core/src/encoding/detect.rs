@@ -245,16 +245,21 @@ fn dividing(samples: &[&[u8]]) -> Option<u8> {
         head.split(|b| *b == b'\n' || *b == b'\r').filter(|l| !l.is_ascii()).take(LINES).collect();
     (0x80..=0xFF).find(|byte| {
         let mut counts = [0_usize; 32];
-        let (mut before, mut behind) = (HashSet::<u8>::new(), HashSet::<u8>::new());
         for line in &lines {
             counts[memchr::memchr_iter(*byte, line).count().min(31)] += 1;
+        }
+        let most = counts[2..31].iter().max().copied().unwrap_or(0);
+        if most < 8 || most * 10 < lines.len() * 8 {
+            return false;
+        }
+        let (mut before, mut behind) = (HashSet::<u8>::new(), HashSet::<u8>::new());
+        for line in &lines {
             for at in memchr::memchr_iter(*byte, line) {
                 before.extend(at.checked_sub(1).map(|at| line[at]));
                 behind.extend(line.get(at + 1));
             }
         }
-        let most = counts[2..31].iter().max().copied().unwrap_or(0);
-        most >= 8 && most * 10 >= lines.len() * 8 && before.len() >= 3 && behind.len() >= 3
+        before.len() >= 3 && behind.len() >= 3
     })
 }
 

@@ -98,7 +98,7 @@ pub(super) fn about(
         return None;
     }
     // A mark that divides most lines otherwise than the usual ones may be no delimiter at all.
-    let kept = best.records.saturating_sub(best.aside).max(best.even);
+    let kept = best.kept();
     if matches!(best.form, Form::Delimited { .. } | Form::Aligned { .. }) && best.even * 10 < kept * 8 {
         return Some(LayoutDoubt::Uneven(best.even, kept - best.even));
     }
@@ -155,30 +155,31 @@ pub(super) fn several_values(best: &Candidate, lexicon: &Lexicon) -> Option<Layo
         return None;
     }
     best.columns.iter().enumerate().find_map(|(at, column)| {
-        let (mut all, mut counts, mut typed) = (0, Tally::default(), 0);
+        let several = |id: u32| lexicon.get(id).sort == Sort::Text && are_several(lexicon.text(id));
+        let mut counts: Tally<usize> = Tally::default();
         for (id, count) in column.values() {
-            let text = lexicon.text(id);
-            let parts: Vec<&str> = text.split_whitespace().collect();
-            let own = parts.iter().filter(|part| is_value(part)).count();
-            // Groups of equal length are those of one number.
-            let grouped = parts.windows(2).rev().skip(1).all(|pair| pair[0].len() == pair[1].len());
-            // Digits alone, however set apart, are a telephone number.
-            let is_more = parts.iter().any(|part| {
-                is_value(part) && part.contains(|c: char| c.is_alphabetic() || matches!(c, '.' | ',' | ':'))
-            }) || parts.iter().any(|part| sort_of(part) == Sort::Moment);
-            let is_several =
-                is_more && parts.len() > 2 && own >= 2 && !grouped && lexicon.get(id).sort == Sort::Text;
-            all += count;
-            typed += if is_several { count } else { 0 };
-            for _ in 0..count {
-                counts.add(parts.len());
-            }
+            let parts = lexicon.text(id).split_whitespace().count();
+            (0..count).for_each(|_| counts.add(parts));
         }
+        let all = column.filled();
         let alike = counts.top().map_or(0, |top| top.1) * 20 >= all as usize * 19;
-        let example = column.values().map(|(id, _)| lexicon.text(id)).next()?;
-        (all >= 5 && alike && typed * 20 >= all * 17)
-            .then(|| LayoutDoubt::SeveralValues(at + 1, example.to_owned()))
+        let is_so = all >= 5 && alike && column.those(several) * 20 >= all * 17;
+        // The first one that was met.
+        let example = column.values().map(|(id, _)| id).filter(|id| several(*id)).min()?;
+        is_so.then(|| LayoutDoubt::SeveralValues(at + 1, lexicon.text(example).to_owned()))
     })
+}
+
+/// Whether a text is several values: three parts or more between blanks, two of them values by themselves, and not the groups of
+/// one number.
+fn are_several(text: &str) -> bool {
+    let parts: Vec<&str> = text.split_whitespace().collect();
+    let of_equal_length = parts.windows(2).rev().skip(1).all(|pair| pair[0].len() == pair[1].len());
+    // Digits alone, however set apart, are a telephone number.
+    let has_more = |part: &&str| part.contains(|c: char| c.is_alphabetic() || matches!(c, '.' | ',' | ':'));
+    let values = parts.iter().filter(|part| is_value(part));
+    let is_more = values.clone().any(|part| has_more(part) || sort_of(part) == Sort::Moment);
+    parts.len() > 2 && values.count() >= 2 && !of_equal_length && is_more
 }
 
 /// Whether a part of a value is one by itself: a number with decimals, a date, a code of letters and digits.

@@ -14,6 +14,7 @@ mod measure;
 mod multiline;
 mod repeats;
 mod report;
+mod rules;
 mod sample;
 mod stated_lines;
 mod tally;

@@ -209,13 +209,10 @@ impl Place {
     }
 
     /// Formulas outside of the rows, names, charts and the like whose ranges ended exactly with the rows and do not end with them now:
-    /// in words.
-    ///
-    /// # Errors
-    /// [`Stop::Book`] if a part of the workbook cannot be read.
-    pub fn left_behind(&self, book: &mut ExistingBook, sheet: &str) -> Result<Vec<String>> {
+    /// in words. A part of another sheet that cannot be read says nothing: it is copied as it is.
+    pub fn left_behind(&self, book: &mut ExistingBook, sheet: &str) -> Vec<String> {
         let grown = self.grown(sheet);
-        let Some(rows) = grown.last() else { return Ok(Vec::new()) };
+        let Some(rows) = grown.last() else { return Vec::new() };
         let is_ours = |end: &CellRef| end.row == rows.last.0 && rows.columns.contains(&end.column);
         let formulas = self.facts.lookups.iter().filter(|(_, ends)| ends.iter().any(is_ours));
         let mut found: Vec<Referrer> =
@@ -229,9 +226,9 @@ impl Place {
             }
         }
         for grown in &grown {
-            found.extend(book.referrers(grown, TOLD, BYTES_LOOKED_AT).map_err(Stop::Book)?);
+            found.extend(book.referrers(grown, TOLD, BYTES_LOOKED_AT).unwrap_or_default());
         }
-        Ok(in_words(&found, sheet))
+        in_words(&found, sheet)
     }
 
     /// The cells that are filled, with their heading.

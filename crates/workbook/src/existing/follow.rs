@@ -117,12 +117,22 @@ impl ExistingBook {
         found: &mut Vec<Referrer>,
         mut give: impl FnMut(&[u8]) -> Result<()>,
     ) -> Result<()> {
+        let entry = &self.zip.entries()[place];
+        let (name, checksum) = (entry.name.clone(), entry.checksum());
         let mut stream = self.zip.stream(place)?;
-        let (mut block, mut out) = (Vec::new(), Vec::new());
+        let (mut block, mut out, mut crc) = (Vec::new(), Vec::new(), crc32fast::Hasher::new());
         loop {
             let room = (BLOCK + ELEMENT).saturating_sub(block.len()).max(1);
-            let read = stream.by_ref().take(room as u64).read_to_end(&mut block).map_err(Error::Read)?;
+            let before = block.len();
+            let read = stream.by_ref().take(room as u64).read_to_end(&mut block);
+            let read =
+                read.map_err(|error| Error::Damaged(format!("{name}: it cannot be inflated: {error}")))?;
+            crc.update(&block[before..]);
             let is_last = read == 0;
+            // What is written again gets a right checksum, whatever it was.
+            if is_last && crc.clone().finalize() != checksum {
+                return Err(Error::Damaged(format!("{name}: its checksum is wrong")));
+            }
             let walk = Walk { text: &block, holder, grown, is_last };
             let done = walk.over(&mut out, found);
             give(&out)?;
@@ -257,6 +267,13 @@ impl Walk<'_> {
         let is_shared = memchr::memmem::find(whole, b"\"shared\"").is_some();
         // The filter has a name of its own, which goes along anyway.
         if memchr::memmem::find(whole, b"_FilterDatabase").is_some() {
+            return Some((end, None));
+        }
+        // Most formulas do not hold the number of a last row.
+        let has_number = |grown: &Grown| {
+            memchr::memmem::find(&self.text[tag.end..end], grown.last.0.to_string().as_bytes()).is_some()
+        };
+        if !self.grown.iter().any(has_number) {
             return Some((end, None));
         }
         let formula = Formula::parse(&xml::text(&self.text[tag.end..end]), 1);

@@ -123,10 +123,8 @@ pub(super) fn import(
             "the sheet is protected against typing; the rows were written anyway",
         ));
     }
-    let behind = place.left_behind(existing, &name)?;
-    if options.typed.follow {
-        opened.grown.extend(place.grown(&name));
-    } else if !behind.is_empty() {
+    let behind = place.left_behind(existing, &name);
+    if !options.typed.follow && !behind.is_empty() {
         notices.push(Notice::new(
             NoticeCode::RangesEnd,
             format!(
@@ -135,8 +133,10 @@ pub(super) fn import(
             ),
         ));
     }
-    let Some(existing) = opened.existing() else { return Err(Failure::usage("there is no workbook")) };
     notices.extend(over_other_records(existing, sheet, &place)?);
+    if options.typed.follow {
+        opened.grown.extend(place.grown(&name));
+    }
     if wish.mode == Mode::Append {
         obey_kinds(opened, &place, &mut together, choices, &mut notices)?;
     }
@@ -240,7 +240,8 @@ pub(super) fn import(
     receipt.placed = (records > 0).then(|| place.range().to_string());
     receipt.replaced = (wish.mode == Mode::Replace).then(|| place.rows_before());
     receipt.docket.clone_from(&together.shape.docket);
-    if options.typed.follow && !behind.is_empty() {
+    // What is written is told when it is.
+    if options.typed.follow && opened.writer.is_none() && !behind.is_empty() {
         along.push(reached(&behind));
     }
     receipt.along = along;
@@ -383,12 +384,9 @@ fn among_formulas(place: &Place, columns: &[ColumnReading], mode: Mode) -> Optio
     (!names.is_empty()).then(|| Notice::new(NoticeCode::ValuesAmongFormulas, words))
 }
 
-/// How what is told of them begins.
-pub(super) const ELSEWHERE: &str = "what ended with the rows elsewhere";
-
 /// What is told of things elsewhere that reach new rows.
 pub(super) fn reached(places: &[String]) -> String {
-    format!("{ELSEWHERE}: {}", places.join(", "))
+    format!("what ended with the rows elsewhere: {}", places.join(", "))
 }
 
 /// What goes with the rows, in words.

@@ -2,7 +2,7 @@
 
 use super::item::Options;
 use super::opened::Opened;
-use super::rows::{ELSEWHERE, reached};
+use super::rows::reached;
 use crate::docket::shape::Shape;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
@@ -162,7 +162,6 @@ pub(super) fn finish(
             let found;
             (target, found) = taking_along(target, &opened.grown)?;
             for sheet in &mut sheets {
-                sheet.along.retain(|told| !told.starts_with(ELSEWHERE));
                 let found = in_words(&found, &sheet.sheet);
                 if !found.is_empty() && opened.grown.iter().any(|grown| grown.sheet == sheet.sheet) {
                     sheet.along.push(reached(&found));

@@ -83,6 +83,11 @@ impl Candidate {
         self.even as f64 / self.records.max(1) as f64
     }
 
+    /// Records that were not set aside.
+    pub(super) fn kept(&self) -> usize {
+        self.records.saturating_sub(self.aside).max(self.even)
+    }
+
     /// Whether `other` would give other columns, and not only say the same in other words: runs of blanks and starts between the
     /// same values do.
     pub(super) fn differs_from(&self, other: &Self) -> bool {

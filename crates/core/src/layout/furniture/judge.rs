@@ -139,10 +139,8 @@ impl Judge {
     /// Whether nearly all values of a column of texts hold a digit.
     pub(super) fn has_digits(&self, lexicon: &Lexicon, column: usize) -> bool {
         let column = &self.columns[column];
-        let filled = column.count() - column.blank();
-        let holding = column.values().filter(|(id, _)| super::likeness::holds_digit(lexicon.text(*id)));
-        let holding: u32 = holding.map(|(_, count)| count).sum();
-        filled >= 8 && holding * 20 >= filled * 18
+        let holding = column.those(|id| super::likeness::holds_digit(lexicon.text(id)));
+        column.filled() >= 8 && holding * 20 >= column.filled() * 18
     }
 
     /// Whether values of this sort belong to a column.

@@ -115,6 +115,16 @@ impl Column {
         self.values.iter().map(|(id, count)| (*id, *count))
     }
 
+    /// Values met that are not blank.
+    pub(in crate::layout) fn filled(&self) -> u32 {
+        self.all - self.blank
+    }
+
+    /// How many of those are such.
+    pub(in crate::layout) fn those(&self, is_such: impl Fn(ValueId) -> bool) -> u32 {
+        self.values().filter(|(id, _)| is_such(*id)).map(|(_, count)| count).sum()
+    }
+
     /// How many different values were met.
     pub(in crate::layout) fn different(&self) -> usize {
         self.values.len()
