@@ -16,6 +16,8 @@ mod receipt;
 mod render;
 mod run;
 mod state;
+#[cfg(test)]
+mod trial;
 mod wording;
 
 fn main() -> std::process::ExitCode {

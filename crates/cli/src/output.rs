@@ -5,13 +5,14 @@ use std::io::{self, Write};
 
 /// Tells a failure on standard error.
 pub(crate) fn report(failure: &Failure) {
-    let mut out = anstream::stderr().lock();
-    // If nobody listens there is nobody to tell.
-    let _ = writeln!(out, "incola: {failure}");
+    tell(&format!("incola: {failure}\n"));
 }
 
 /// Prints a result on standard output. A reader that went away is no failure.
 pub(crate) fn print(text: &str) -> Result<(), Failure> {
+    if is_heard(text) {
+        return Ok(());
+    }
     let mut out = anstream::stdout().lock();
     match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
         Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
@@ -29,6 +30,25 @@ pub(crate) fn print_receipt(text: &str) -> Result<(), Failure> {
 
 /// Tells something on standard error that is no failure.
 pub(crate) fn note(text: &str) {
+    tell(&format!("incola: note: {text}\n"));
+}
+
+fn tell(text: &str) {
+    if is_heard(text) {
+        return;
+    }
     let mut out = anstream::stderr().lock();
-    let _ = writeln!(out, "incola: note: {text}");
+    // If nobody listens there is nobody to tell.
+    let _ = out.write_all(text.as_bytes());
+}
+
+/// Whether a test hears it: then it is not printed.
+#[cfg(not(test))]
+fn is_heard(_: &str) -> bool {
+    false
+}
+
+#[cfg(test)]
+fn is_heard(text: &str) -> bool {
+    crate::trial::hears(text)
 }

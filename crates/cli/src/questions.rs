@@ -19,12 +19,17 @@ use incola_core::settings::selector::AsChoice;
 use incola_engine::refresh::report::{CellChange, Change, Conflict, Report};
 use incola_engine::refresh::{Decisions, Winner};
 use incola_engine::text::Surveyed;
-use std::io::{BufRead, Write};
+use std::io::{BufRead, IsTerminal, Write};
 
 /// Who is asked, and how often an answer that is none is borne.
 pub(crate) struct Asker<'a> {
     pub(crate) input: &'a mut dyn BufRead,
     pub(crate) output: &'a mut dyn Write,
+}
+
+/// Whether somebody is there who can answer. In tests nobody is.
+pub(crate) fn can_be_asked() -> bool {
+    !cfg!(test) && std::io::stdin().is_terminal() && std::io::stderr().is_terminal()
 }
 
 /// How often a question is put again.

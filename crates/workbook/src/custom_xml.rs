@@ -1,12 +1,13 @@
 //! Custom XML parts (ECMA-376 part 1, sections 15.2.5 and 15.2.6): data of a program's own that travels with a workbook. Each has a
 //! part beside it that gives it an id and names its namespace.
 
-use crate::error::Result;
+use crate::error::{Error, Result};
 use crate::existing::ExistingBook;
 use crate::family::Family;
 use crate::markup::{Next, next_tag};
 use crate::parts::DECLARATION;
 use crate::xml;
+use std::io::ErrorKind::{InvalidData, InvalidInput, UnexpectedEof};
 use std::io::Read;
 
 /// Bytes in which the root element of a part is looked for.
@@ -42,9 +43,15 @@ impl ExistingBook {
         for place in self.custom_places() {
             let mut head = Vec::new();
             let zip = self.zip();
-            // What is broken is nothing of ours.
-            if zip.stream(place)?.take(HEAD_BYTES).read_to_end(&mut head).is_ok() && is_in(&head, namespace) {
-                parts.push(CustomPart { content: zip.read(place, MOST_BYTES)?, place });
+            let read = zip.stream(place)?.take(HEAD_BYTES).read_to_end(&mut head);
+            match read {
+                Ok(_) if is_in(&head, namespace) => {
+                    parts.push(CustomPart { content: zip.read(place, MOST_BYTES)?, place });
+                }
+                Ok(_) => {}
+                // What is broken is nothing of ours; what the disk does not give may be.
+                Err(error) if matches!(error.kind(), InvalidInput | InvalidData | UnexpectedEof) => {}
+                Err(error) => return Err(Error::Read(error)),
             }
         }
         Ok(parts)

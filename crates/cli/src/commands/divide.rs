@@ -6,6 +6,7 @@ use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Cli, Command, Divide, Import};
 use crate::flags::settings::list;
 use crate::io::book_file::{open_book, sheet_meant};
+use crate::io::disk;
 use crate::io::source::Source;
 use crate::output::print_receipt;
 use crate::receipt::Receipt;
@@ -136,7 +137,7 @@ fn put(
     let folder =
         tempfile::tempdir().map_err(|e| Failure::io(&std::env::temp_dir(), "make a file there", &e))?;
     let path = folder.path().join("parts.csv");
-    std::fs::write(&path, parts.text()).map_err(|e| Failure::io(&path, "write it", &e))?;
+    disk::write(&path, parts.text()).map_err(|e| Failure::io(&path, "write it", &e))?;
     let (source, book) = (path.display().to_string(), options.book.display().to_string());
     let at = format!("{}{}", column_letters(first), column.heading.row);
     let last = column_letters(first + parts.names.len() as u32 - 1);

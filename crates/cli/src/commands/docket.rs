@@ -4,6 +4,7 @@ use crate::docket::{self, DocketFile, ENDING, draft::draft};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::kept::{DocketAction, DocketCheck, Draft};
+use crate::io::disk::{self, Temporary};
 use crate::io::source::Source;
 use crate::output::{print, report};
 use crate::render::command::quoted;
@@ -79,11 +80,10 @@ fn write(options: &Draft) -> Result<ExitCode> {
         return Ok(ExitCode::Done);
     };
     let failed = |e: &std::io::Error| Failure::io(output, "write it", e).leaving("nothing was written");
-    let mut file =
-        tempfile::NamedTempFile::new_in(crate::io::target::folder_of(output)).map_err(|e| failed(&e))?;
+    let mut file = Temporary::new_in(crate::io::target::folder_of(output)).map_err(|e| failed(&e))?;
     file.write_all(text.as_bytes()).map_err(|e| failed(&e))?;
     docket::open_to_others(&file).map_err(|e| failed(&e))?;
-    file.persist(output).map_err(|e| failed(&e.error))?;
+    file.persist(output).map_err(|e| failed(&e))?;
     if options.csvw {
         let shown = output.display().to_string();
         let read = format!("incola import {} --docket {}", quoted(name), quoted(&shown));
@@ -115,7 +115,7 @@ fn check(options: &Draft, output: &Path) -> Result<()> {
         return Err(Failure::usage(format!("-o {shown}: a docket's name ends in {ENDING}"))
             .help(format!("-o {}", quoted(&format!("{stem}{ENDING}")))));
     }
-    if output.exists() && !options.overwrite {
+    if !disk::is_free(output) && !options.overwrite {
         return Err(Failure::protected(format!("{shown}: the docket exists already"))
             .leaving("it was not changed")
             .help("to replace it: --overwrite"));

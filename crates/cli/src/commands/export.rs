@@ -302,14 +302,12 @@ fn linked_table(options: &Export, path: &Path, book: &mut ExistingBook) -> Resul
     for kept in all {
         let located = refresh::locate(book, kept.link());
         match &options.sheet {
-            Some(sheet) => {
-                found.extend(
-                    located
-                        .ok()
-                        .filter(|at| at.sheet_name.to_lowercase() == sheet.to_lowercase())
-                        .map(|at| (kept, at)),
-                );
-            }
+            Some(sheet) => match located {
+                Ok(at) if at.sheet_name.to_lowercase() == sheet.to_lowercase() => found.push((kept, at)),
+                // Where its table is gone it is not in that sheet.
+                Ok(_) | Err(Stop::Link { .. }) => {}
+                Err(stop) => return Err(wording::stop::in_book(stop, path)),
+            },
             None => found.push((kept, located.map_err(|stop| wording::stop::in_book(stop, path))?)),
         }
     }

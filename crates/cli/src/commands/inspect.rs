@@ -5,6 +5,7 @@ use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Inspect;
 use crate::io::book_file::{is_book, read_book};
+use crate::io::disk;
 use crate::io::folder;
 use crate::io::source::Source;
 use crate::output::{print, report};
@@ -114,7 +115,7 @@ fn book(options: &Inspect, name: &str) -> Result<Shown> {
     let path = Path::new(name);
     let failed = |e: incola_workbook::Error| Failure::unreadable(format!("{name}: {e}"));
     let mut book = read_book(path)?;
-    let bytes = std::fs::metadata(path).map_or(0, |about| about.len());
+    let bytes = disk::metadata(path).map_or(0, |about| about.len());
     if let Some(wanted) = &options.sheet {
         let names = book.sheet_names();
         let Some(n) = names.iter().position(|s| s.to_lowercase() == wanted.to_lowercase()) else {

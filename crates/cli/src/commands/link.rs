@@ -6,6 +6,7 @@ use crate::failure::{Failure, Result};
 use crate::flags::kept::{LinkAction, LinkDocket, LinkList, LinkNames, LinkRepoint};
 use crate::flags::read::Read;
 use crate::io::book_file::{check_changeable, not_changed, open_book, read_book};
+use crate::io::disk;
 use crate::io::identity::Identity;
 use crate::io::source::{Source, is_address};
 use crate::io::target::Target;
@@ -329,7 +330,7 @@ fn source_of(name: &str, book: &Path) -> LinkedSource {
     if is_address(name) {
         return LinkedSource { kind: SourceKind::Address, at: vec![name.to_owned()] };
     }
-    let is_folder = Path::new(name).is_dir() || crate::io::folder::is_pattern(name);
+    let is_folder = disk::is_folder(Path::new(name)) || crate::io::folder::is_pattern(name);
     let kind = if is_folder { SourceKind::Folder } else { SourceKind::File };
     LinkedSource { kind, at: vec![origin::from_book(Path::new(name), book)] }
 }

@@ -6,13 +6,14 @@ use crate::flags::definitions::{Accept, Refresh};
 use crate::flags::settings::list;
 use crate::io::book_file::{check_changeable, not_changed, open_book, read_book, taking_along};
 use crate::io::conflicts;
+use crate::io::disk;
 use crate::io::identity::Identity;
 use crate::io::target::Target;
 use crate::links::Standing;
 use crate::links::reopen::{Reopened, chooser, copy_of};
 use crate::links::{self, Kept};
 use crate::output::{note, print_receipt, report as tell};
-use crate::questions::{Asker, ask_conflicts};
+use crate::questions::{Asker, ask_conflicts, can_be_asked};
 use crate::render;
 use crate::render::command::quoted;
 use crate::state;
@@ -25,7 +26,6 @@ use incola_engine::refresh::report::{Outcome, RefreshNote, Report};
 use incola_engine::refresh::{self, Before, Compared, Comparison, Located, Winner, Wishes};
 use incola_workbook::{BookWriter, ExistingBook, Grown, Obstacle};
 use std::collections::HashSet;
-use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
 /// What became of a workbook.
@@ -82,8 +82,7 @@ pub(crate) fn run(options: &Refresh) -> Result<ExitCode> {
     if let Some(path) = &options.conflicts_to {
         conflicts::check(path)?;
     }
-    let is_asked = std::io::stdin().is_terminal()
-        && std::io::stderr().is_terminal()
+    let is_asked = can_be_asked()
         && !(options.no_questions || options.dry_run || options.json || options.quiet)
         && options.conflicts.is_none()
         && options.conflicts_to.is_none();
@@ -496,7 +495,7 @@ fn bring_in(
     for (kept, reopened, applied, stamps) in &done {
         reopened.remember((&applied.link, &applied.imported), stamps, &kept.mirror, path);
     }
-    outcome.bytes = std::fs::metadata(path).map(|about| about.len()).ok();
+    outcome.bytes = disk::metadata(path).map(|about| about.len()).ok();
     Ok(())
 }
 

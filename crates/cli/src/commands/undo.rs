@@ -3,6 +3,7 @@
 use crate::exit_code::ExitCode;
 use crate::failure::Result;
 use crate::flags::definitions::Undo;
+use crate::io::disk;
 use crate::output::print;
 use crate::render::sanitize::line;
 use crate::render::style;
@@ -20,7 +21,7 @@ pub(crate) fn run(options: &Undo) -> Result<ExitCode> {
         return list(options, &shown);
     }
     // What was appended by the change that is undone may be appended again.
-    let changed = std::fs::metadata(&options.book).and_then(|about| about.modified()).ok();
+    let changed = disk::metadata(&options.book).and_then(|about| about.modified()).ok();
     let what = if let Some(number) = options.to {
         state::go_back(&options.book, number)?;
         format!("restored to version {number}; what it was is kept as the newest version")

@@ -5,6 +5,7 @@ use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Watch;
 use crate::interrupt;
+use crate::io::disk;
 use crate::io::source::is_address;
 use crate::io::target::folder_of;
 use crate::links;
@@ -53,7 +54,7 @@ pub(crate) fn run(options: &Watch) -> Result<ExitCode> {
         for at in kept.link().source.at.iter().filter(|at| !is_address(at)) {
             let name = links::origin::here(at, path);
             let place = PathBuf::from(&name);
-            folders.insert(if place.is_dir() { place } else { folder_of(&place).to_owned() });
+            folders.insert(if disk::is_folder(&place) { place } else { folder_of(&place).to_owned() });
         }
     }
     let (sender, changes) = mpsc::channel();
@@ -67,7 +68,7 @@ pub(crate) fn run(options: &Watch) -> Result<ExitCode> {
         }
     })
     .map_err(|e| Failure::unreadable(format!("changes of files cannot be seen here: {e}")))?;
-    for folder in folders.iter().filter(|folder| folder.is_dir()) {
+    for folder in folders.iter().filter(|folder| disk::is_folder(folder)) {
         watcher.watch(folder, RecursiveMode::NonRecursive).map_err(|e| {
             Failure::unreadable(format!("{}: changes in it cannot be seen: {e}", folder.display()))
         })?;

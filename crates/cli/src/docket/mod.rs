@@ -8,6 +8,7 @@ pub(crate) mod tabular;
 
 use crate::failure::{Failure, Result};
 use crate::flags::read::Read;
+use crate::io::disk::{self, Temporary};
 use crate::io::target::folder_of;
 use crate::io::web::file_name;
 use crate::render::command::quoted;
@@ -24,11 +25,11 @@ pub(crate) const ENDING: &str = ".docket.toml";
 ///
 /// # Errors
 /// If the system refuses.
-pub(crate) fn open_to_others(file: &tempfile::NamedTempFile) -> std::io::Result<()> {
+pub(crate) fn open_to_others(file: &Temporary) -> std::io::Result<()> {
     #[cfg(unix)]
     {
         use std::os::unix::fs::PermissionsExt;
-        file.as_file().set_permissions(std::fs::Permissions::from_mode(0o644))?;
+        file.file().set_permissions(std::fs::Permissions::from_mode(0o644))?;
     }
     #[cfg(not(unix))]
     let _ = file;
@@ -51,7 +52,7 @@ impl DocketFile {
     /// Status 3 if it cannot be read, 2 if it is wrong, with line and character.
     pub(crate) fn read(path: &Path) -> Result<Self> {
         let failed = |e: std::io::Error| Failure::io(path, "read it", &e).leaving("nothing was written");
-        let about = std::fs::metadata(path).map_err(failed)?;
+        let about = disk::metadata(path).map_err(failed)?;
         let shown = path.display();
         if about.len() > MOST_BYTES {
             return Err(Failure::usage(format!(
@@ -60,7 +61,7 @@ impl DocketFile {
             ))
             .leaving("nothing was written"));
         }
-        let bytes = std::fs::read(path).map_err(failed)?;
+        let bytes = disk::read(path).map_err(failed)?;
         let text = match String::from_utf8(bytes) {
             Ok(text) => text,
             Err(error) => {
@@ -103,8 +104,8 @@ pub(crate) fn folders(source: Option<&Path>, book: Option<&Path>) -> Vec<PathBuf
     let near = [source, book].into_iter().flatten().map(|p| folder_of(p).to_owned());
     let mut folders: Vec<PathBuf> = Vec::new();
     for folder in near.chain(config_folder().map(|folder| folder.join("dockets"))) {
-        let real = std::fs::canonicalize(&folder).unwrap_or_else(|_| folder.clone());
-        let is_known = |known: &PathBuf| std::fs::canonicalize(known).is_ok_and(|k| k == real);
+        let real = disk::canonicalize(&folder).unwrap_or_else(|_| folder.clone());
+        let is_known = |known: &PathBuf| disk::canonicalize(known).is_ok_and(|k| k == real);
         if !folders.iter().any(is_known) {
             folders.push(folder);
         }
@@ -118,12 +119,12 @@ pub(crate) fn files_in(folders: &[PathBuf]) -> Vec<PathBuf> {
 }
 
 fn files_of(folder: &Path) -> Vec<PathBuf> {
-    let names = crate::io::folder::names_in(folder).unwrap_or_default();
+    let names = disk::names_in(folder).unwrap_or_default();
     let mut own: Vec<PathBuf> = names
         .iter()
         .filter(|name| name.as_encoded_bytes().ends_with(ENDING.as_bytes()))
         .map(|name| folder.join(name))
-        .filter(|p| p.is_file())
+        .filter(|p| disk::is_file(p))
         .collect();
     own.sort();
     own.into_iter().map(|p| p.strip_prefix(".").map(Path::to_owned).unwrap_or(p)).collect()
@@ -173,11 +174,11 @@ pub(crate) fn find_on(
     let path = (source != "-" && !is_address(source)).then(|| Path::new(source));
     let folders = folders(path, book);
     if let Some(named) = &read.docket {
-        if Path::new(named).is_file() {
+        if disk::is_file(Path::new(named)) {
             return DocketFile::read(Path::new(named)).map(Some);
         }
         let mut places = folders.iter().map(|folder| folder.join(format!("{named}{ENDING}")));
-        if let Some(place) = places.find(|place| place.is_file()) {
+        if let Some(place) = places.find(|place| disk::is_file(place)) {
             return DocketFile::read(&place).map(Some);
         }
         let known = files_in(&folders);

@@ -105,6 +105,7 @@ fn page() -> String {
 }
 
 #[cfg(test)]
+#[allow(clippy::disallowed_methods, reason = "a test makes its own files")]
 mod tests {
     use super::*;
 

@@ -4,6 +4,7 @@ use super::draft::pattern;
 use super::{DocketFile, ENDING};
 use crate::commands::import::Item;
 use crate::failure::{Failure, Result};
+use crate::io::disk::{self, Temporary};
 use crate::io::target::folder_of;
 use crate::links::make::resolved_alone;
 use crate::render::command::quoted;
@@ -24,7 +25,7 @@ pub(crate) fn check(path: &Path) -> Result<()> {
             .leaving("nothing was written")
             .help(format!("--save-docket {}", quoted(&format!("{stem}{ENDING}")))));
     }
-    if path.exists() {
+    if disk::exists(path) {
         return Err(Failure::protected(format!("{shown}: the docket exists already"))
             .leaving("nothing was written")
             .help("choose another name, or move the old docket away"));
@@ -51,9 +52,9 @@ pub(crate) fn save(path: &Path, item: &Item) -> Result<()> {
         source.label().replace(|c: char| c.is_control(), " ")
     );
     let failed = |error: &std::io::Error| Failure::io(path, "write it", error);
-    let mut file = tempfile::NamedTempFile::new_in(folder_of(path)).map_err(|e| failed(&e))?;
+    let mut file = Temporary::new_in(folder_of(path)).map_err(|e| failed(&e))?;
     file.write_all(text.as_bytes()).map_err(|e| failed(&e))?;
     super::open_to_others(&file).map_err(|e| failed(&e))?;
-    file.persist_noclobber(path).map_err(|e| failed(&e.error))?;
+    file.persist_if_free(path).map_err(|e| failed(&e))?;
     Ok(())
 }

@@ -1,6 +1,7 @@
 //! What the user's settings file says for all imports: `settings.toml` in the user's configuration folder.
 
 use crate::failure::{Failure, Result};
+use crate::io::disk;
 use crate::state::config_folder;
 use serde::Deserialize;
 use std::io::ErrorKind;
@@ -29,7 +30,7 @@ pub(crate) fn read() -> Result<Defaults> {
     let Some(path) = config_folder().map(|folder| folder.join("settings.toml")) else {
         return Ok(Defaults::default());
     };
-    let text = match std::fs::read_to_string(&path) {
+    let text = match disk::read_to_string(&path) {
         Ok(text) => text,
         Err(error) if error.kind() == ErrorKind::NotFound => return Ok(Defaults::default()),
         Err(error) => {

@@ -495,6 +495,7 @@ pub(crate) struct Completions {
 }
 
 #[cfg(test)]
+#[allow(clippy::disallowed_methods, reason = "a test makes its own files")]
 mod tests {
     use super::*;
     use clap::CommandFactory;

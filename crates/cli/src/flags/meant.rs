@@ -1,6 +1,7 @@
 //! What a command line that means nothing probably meant: names that changed, a file without a command, an import without a workbook.
 
 use crate::failure::Failure;
+use crate::io::disk;
 use crate::render::command::quoted;
 use std::ffi::OsString;
 use std::path::Path;
@@ -42,7 +43,7 @@ pub(crate) fn instead(args: &[OsString]) -> Option<Failure> {
             words.iter().map(|w| if w == word { w.replacen(old, new, 1) } else { w.clone() }).collect();
         return Some(renamed(old, new, &format!("incola {}", whole(&now))));
     }
-    if !first.starts_with('-') && Path::new(first).is_file() {
+    if !first.starts_with('-') && disk::is_file(Path::new(first)) {
         let ending = Path::new(first).extension().map(|e| e.to_string_lossy().to_lowercase());
         let failure = Failure::usage(format!("{first}: say what to do with it"))
             .help(format!("to see how it is read: incola inspect {}", quoted(first)));

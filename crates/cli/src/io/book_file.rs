@@ -1,13 +1,13 @@
 //! A workbook that is there: opened, or refused with a reason.
 
 use crate::failure::{Failure, Result};
+use crate::io::disk::File;
 use crate::io::identity::Identity;
 use crate::io::target::Target;
 use crate::render::command::quoted;
 use crate::wording;
 use incola_engine::tally::SheetRows;
 use incola_workbook::{ExistingBook, Grown, Obstacle, Referrer, follow};
-use std::fs::File;
 use std::io::Read;
 use std::path::Path;
 

@@ -4,12 +4,12 @@
 //! rows may be sorted, left out, and saved with other delimiters.
 
 use crate::failure::{Failure, Result};
+use crate::io::disk::{self, Temporary};
 use crate::io::target::folder_of;
 use incola_core::record::{Dialect, Machine, Step};
 use incola_core::settings::list_text;
 use incola_engine::refresh::report::{Change, Report, What};
 use incola_engine::refresh::{ConflictMark, Decisions, Winner};
-use std::fs;
 use std::io::Write;
 use std::path::Path;
 
@@ -24,7 +24,7 @@ const MOST: u64 = 64 << 20;
 /// # Errors
 /// Status 4 if a file exists.
 pub(crate) fn check(path: &Path) -> Result<()> {
-    if path.exists() {
+    if disk::exists(path) {
         return Err(Failure::protected(format!("{}: the file exists already", path.display()))
             .leaving("nothing was written")
             .help("choose another name, or move the old file away"));
@@ -54,12 +54,12 @@ pub(crate) fn write<'r>(path: &Path, reports: impl Iterator<Item = &'r Report>) 
     }
     let text = format!("{}\r\n{}\r\n", HEADINGS.join(","), rows.join("\r\n"));
     let failed = |error: &std::io::Error| Failure::io(path, "write it", error);
-    let mut file = tempfile::NamedTempFile::new_in(folder_of(path)).map_err(|e| failed(&e))?;
+    let mut file = Temporary::new_in(folder_of(path)).map_err(|e| failed(&e))?;
     // With a mark, so that every program reads it as UTF-8.
     file.write_all("\u{feff}".as_bytes())
         .and_then(|()| file.write_all(text.as_bytes()))
         .map_err(|e| failed(&e))?;
-    file.persist_noclobber(path).map_err(|e| failed(&e.error))?;
+    file.persist_if_free(path).map_err(|e| failed(&e))?;
     Ok(rows.len())
 }
 
@@ -87,11 +87,11 @@ fn open(change: &Change) -> impl Iterator<Item = ([String; 4], ConflictMark)> + 
 /// Status 3 if it cannot be read, 2 if it is no table of conflicts or says something else than sheet or source.
 pub(crate) fn read(path: &Path) -> Result<(Decisions, usize)> {
     let failed = |error: &std::io::Error| Failure::io(path, "read it", error).leaving("nothing was written");
-    let about = fs::metadata(path).map_err(|e| failed(&e))?;
+    let about = disk::metadata(path).map_err(|e| failed(&e))?;
     if about.len() > MOST {
         return Err(none(path, "is too large for one"));
     }
-    let bytes = fs::read(path).map_err(|e| failed(&e))?;
+    let bytes = disk::read(path).map_err(|e| failed(&e))?;
     if bytes.starts_with(b"PK\x03\x04") {
         return Err(none(path, "is a workbook: save it as text, with commas or semicolons"));
     }

@@ -1,6 +1,7 @@
 //! A folder as a source means its files, in natural order: 2 before 10.
 
 use crate::failure::{Failure, Result};
+use crate::io::disk;
 use crate::io::target::folder_of;
 use incola_core::settings::fits;
 use std::cmp::Ordering;
@@ -10,37 +11,7 @@ use std::path::Path;
 /// Whether a name stands for files whose names fit it: `*` for any characters, `?` for one. A file of that very name is itself.
 pub(crate) fn is_pattern(name: &str) -> bool {
     let file = Path::new(name).file_name().map(|n| n.to_string_lossy()).unwrap_or_default();
-    file.contains(['*', '?']) && !incola_engine::link::is_address(name) && !Path::new(name).exists()
-}
-
-/// The names of everything in a folder.
-///
-/// # Errors
-/// If it cannot be read.
-#[cfg(target_os = "linux")]
-pub(crate) fn names_in(folder: &Path) -> std::io::Result<Vec<OsString>> {
-    use rustix::fs::{Dir, Mode, OFlags, open};
-    use std::os::unix::ffi::OsStringExt;
-    let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
-    let mut names = Vec::new();
-    // Unlike the standard library's, it bears that closing fails.
-    let folder = rustix::io::retry_on_intr(|| open(folder, flags, Mode::empty()))?;
-    for entry in Dir::new(folder)? {
-        let name = entry?.file_name().to_bytes().to_vec();
-        if name != b"." && name != b".." {
-            names.push(OsString::from_vec(name));
-        }
-    }
-    Ok(names)
-}
-
-/// The names of everything in a folder.
-///
-/// # Errors
-/// If it cannot be read.
-#[cfg(not(target_os = "linux"))]
-pub(crate) fn names_in(folder: &Path) -> std::io::Result<Vec<OsString>> {
-    std::fs::read_dir(folder)?.map(|entry| entry.map(|entry| entry.file_name())).collect()
+    file.contains(['*', '?']) && !incola_engine::link::is_address(name) && !disk::exists(Path::new(name))
 }
 
 /// The sources that were typed, with folders and patterns replaced by their files. Of a folder, hidden files, dockets, workbooks
@@ -53,12 +24,12 @@ pub(crate) fn expand(names: &[String]) -> Result<Vec<String>> {
     for name in names {
         let path = Path::new(name);
         let pattern = is_pattern(name).then(|| path.file_name().map(|n| n.to_string_lossy().to_lowercase()));
-        if !path.is_dir() && pattern.is_none() {
+        if !disk::is_folder(path) && pattern.is_none() {
             sources.push(name.clone());
             continue;
         }
         let folder = if pattern.is_some() { folder_of(path) } else { path };
-        let names = names_in(folder).map_err(|e| Failure::io(folder, "read the folder", &e))?;
+        let names = disk::names_in(folder).map_err(|e| Failure::io(folder, "read the folder", &e))?;
         let is_wanted = |file: &str| match &pattern {
             Some(pattern) => fits(pattern.as_deref().unwrap_or_default(), &file.to_lowercase()),
             None => true,
@@ -74,7 +45,7 @@ pub(crate) fn expand(names: &[String]) -> Result<Vec<String>> {
             .iter()
             .filter(|name| {
                 let file = name.to_string_lossy();
-                folder.join(name).is_file() && is_source(&file) && is_wanted(&file)
+                disk::is_file(folder.join(name)) && is_source(&file) && is_wanted(&file)
             })
             .map(shown)
             .collect();

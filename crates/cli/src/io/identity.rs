@@ -1,6 +1,7 @@
 //! Which file a workbook was when it was opened: whoever saved it in the meantime is not overwritten.
 
-use std::fs::{File, Metadata};
+use crate::io::disk::{self, File};
+use std::fs::Metadata;
 use std::io;
 use std::path::Path;
 
@@ -35,6 +36,6 @@ impl Identity {
 
     /// That of the file at a path, whatever its links lead to.
     pub(crate) fn at(path: &Path) -> io::Result<Self> {
-        std::fs::metadata(path).map(|about| Self::of(&about))
+        disk::metadata(path).map(|about| Self::of(&about))
     }
 }

@@ -3,6 +3,7 @@
 pub(crate) mod attended;
 pub(crate) mod book_file;
 pub(crate) mod conflicts;
+pub(crate) mod disk;
 pub(crate) mod folder;
 pub(crate) mod identity;
 pub(crate) mod source;

@@ -3,6 +3,7 @@
 use crate::failure::{Failure, Result};
 use crate::interrupt;
 use crate::io::attended::Attended;
+use crate::io::disk::{self, File};
 use crate::io::identity::Identity;
 use crate::io::web::{self, Answer, Version};
 use crate::progress::Progress;
@@ -11,7 +12,6 @@ use incola_core::settings::docket::{Docket, Request};
 use incola_core::survey::MOST_RECORD_BYTES;
 use incola_engine::feed::{self, Doing, Feed, HEAD_BYTES, RawSamples, SAMPLE_BYTES, Watch, outside};
 pub(crate) use incola_engine::link::is_address;
-use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 
@@ -54,7 +54,7 @@ impl Source {
         }
         let path = PathBuf::from(name);
         let failed = |error: &io::Error| Failure::io(&path, "read it", error);
-        let about = std::fs::metadata(&path).map_err(|error| {
+        let about = disk::metadata(&path).map_err(|error| {
             failed(&error).help("check the name; the path is taken from the folder you are in")
         })?;
         if about.is_dir() {
@@ -113,7 +113,7 @@ impl Source {
 
     /// What the disk knows of the file that is open.
     pub(crate) fn about(&self) -> io::Result<std::fs::Metadata> {
-        self.file.as_ref().map_or_else(|| std::fs::metadata(&self.path), File::metadata)
+        self.file.as_ref().map_or_else(|| disk::metadata(&self.path), File::metadata)
     }
 
     /// Closes the file, where it can be opened again: a thousand sources need not be open at once.
@@ -164,11 +164,11 @@ impl Source {
     }
 
     /// Copies its bytes, compressed or not, as they came.
-    pub(crate) fn copy_to(&self, out: &mut File) -> io::Result<u64> {
+    pub(crate) fn copy_to(&self, out: &File) -> io::Result<u64> {
         let handle = self.handle().map_err(|failure| io::Error::other(failure.what))?;
         let mut file = handle.file();
         file.seek(SeekFrom::Start(0))?;
-        io::copy(&mut file, out)
+        file.copy_to(out)
     }
 
     fn spool(folder: &Path) -> Result<Self> {
@@ -321,7 +321,7 @@ fn samples_of_stream(mut samples: RawSamples, mut bytes: Bytes<'_>) -> Result<Ra
 /// Copies a stream, called `name`, into an unnamed file.
 fn spooled(stream: impl Read + Send + 'static, folder: &Path, name: &str) -> Result<File> {
     let not_kept = |error: &io::Error| Failure::io(folder, "keep what was received in the folder", error);
-    let mut file = tempfile::tempfile_in(folder).map_err(|error| not_kept(&error))?;
+    let mut file = File::unnamed(folder).map_err(|error| not_kept(&error))?;
     let mut stream = Attended::new(stream);
     let mut buffer = vec![0; 256 * 1024];
     loop {
@@ -402,6 +402,7 @@ impl Watch for Watched {
 }
 
 #[cfg(test)]
+#[allow(clippy::disallowed_methods, reason = "a test makes its own files")]
 mod tests {
     use super::*;
 

@@ -2,12 +2,12 @@
 //! where size and time say enough.
 
 use crate::failure::{Failure, Result};
+use crate::io::disk;
 use crate::io::folder;
 use crate::io::source::{Source, is_address};
 use crate::io::target::folder_of;
 use incola_engine::feed::Feed;
 use incola_engine::link::{Link, LinkedSource, Part, SourceKind};
-use std::fs;
 use std::path::{Component, Path, PathBuf};
 
 /// The source of an import, from what was typed.
@@ -17,7 +17,7 @@ pub(super) fn of_import(typed: &[String], book: &Path, is_together: bool, source
     }
     if is_together {
         let kind = match typed {
-            [one] if Path::new(one).is_dir() || folder::is_pattern(one) => SourceKind::Folder,
+            [one] if disk::is_folder(Path::new(one)) || folder::is_pattern(one) => SourceKind::Folder,
             _ => SourceKind::File,
         };
         return LinkedSource {
@@ -30,7 +30,7 @@ pub(super) fn of_import(typed: &[String], book: &Path, is_together: bool, source
 
 /// A path from the folder of the workbook on, if they have more than the root in common; else from the root on.
 pub(crate) fn from_book(path: &Path, book: &Path) -> String {
-    let real = |p: &Path| fs::canonicalize(p).ok();
+    let real = |p: &Path| disk::canonicalize(p).ok();
     let folder = real(folder_of(book));
     // A pattern is no path: its folder is. And a link on the disk may lead to another file tomorrow: it is kept as it is.
     let own = match path.file_name() {
@@ -123,10 +123,10 @@ pub(crate) struct Stamp {
 
 /// Looks at a file.
 pub(crate) fn stamp(path: &Path) -> std::io::Result<Stamp> {
-    Ok(stamp_of(&fs::metadata(path)?))
+    Ok(stamp_of(&disk::metadata(path)?))
 }
 
-fn stamp_of(about: &fs::Metadata) -> Stamp {
+fn stamp_of(about: &std::fs::Metadata) -> Stamp {
     let modified = about.modified().ok().and_then(|t| jiff::Timestamp::try_from(t).ok());
     let modified = modified.map_or(0, |t| i64::try_from(t.as_nanosecond()).unwrap_or(0));
     #[cfg(unix)]
@@ -160,8 +160,11 @@ pub(crate) fn part_of(source: &Source, at: &str, records: u64) -> Result<(Part, 
 /// Fails if a file grows while it is looked at twice.
 pub(crate) fn check_still(source: &Source, before: Option<Stamp>) -> Result<()> {
     let Some(path) = source.path().filter(|_| !is_address(&source.name)) else { return Ok(()) };
-    let now = stamp(path).ok();
-    if before.is_some() && now != before {
+    let Some(before) = before else { return Ok(()) };
+    let now = stamp(path).map_err(|error| {
+        Failure::io(path, "look at it once more", &error).leaving("the table was not changed")
+    })?;
+    if now != before {
         return Err(Failure::protected(format!("{}: it is being written", source.shown()))
             .leaving("the table was not changed")
             .help("wait until the other system has finished writing it, then do this again"));

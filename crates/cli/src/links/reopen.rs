@@ -5,6 +5,7 @@ use super::{Kept, Mirror};
 use crate::docket::DocketFile;
 use crate::failure::Result;
 use crate::flags::read::Read;
+use crate::io::disk;
 use crate::io::source::{Source, is_address};
 use crate::io::web::Version;
 use crate::render::links::local;
@@ -125,7 +126,7 @@ fn open(kept: &Kept, at: &str, name: &str, docket: &Docket) -> Result<Option<(So
     }
     let path = Path::new(name);
     let before = origin::stamp(path).ok();
-    let is_fresh = || path.metadata().ok()?.modified().ok()?.elapsed().ok().map(|age| age < FRESH);
+    let is_fresh = || disk::metadata(path).ok()?.modified().ok()?.elapsed().ok().map(|age| age < FRESH);
     let source = Source::open(name, &std::env::temp_dir()).map_err(|failure| {
         let kept = format!("the table keeps its rows, which are of {}", local(&kept.link().refreshed));
         failure.leaving(kept).help("the file has another name now? incola link repoint says so")

@@ -1,6 +1,7 @@
 //! How a link stands: whether its source is as it was, found out without reading it where that can be.
 
 use crate::failure::Result;
+use crate::io::disk;
 use crate::io::source::Source;
 use crate::links::Kept;
 use crate::links::origin::{self, Stamp};
@@ -38,7 +39,7 @@ pub(crate) fn standing(kept: &Kept, book: &Path) -> Result<Standing> {
     let Ok(parts) = origin::parts(&link.source, book) else {
         return Ok(Standing::Missing(origin::here(&link.source.at[0], book)));
     };
-    if let Some((_, name)) = parts.iter().find(|(_, name)| !Path::new(name).exists()) {
+    if let Some((_, name)) = parts.iter().find(|(_, name)| !disk::exists(Path::new(name))) {
         return Ok(Standing::Missing(name.clone()));
     }
     if parts.len() != link.parts.len() {

@@ -1,9 +1,9 @@
 //! Which files were appended to the tables of a workbook, so that none is appended twice unnoticed. The workbook itself is not told:
 //! nothing but its rows changes.
 
-use super::folder::{make_folder, name_of, open_file, state_folder};
+use super::folder::{name_of, state_folder};
+use crate::io::disk;
 use serde::{Deserialize, Serialize};
-use std::fs;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
@@ -49,7 +49,7 @@ fn file_of(book: &Path) -> Option<PathBuf> {
 }
 
 fn read(book: &Path) -> All {
-    let text = file_of(book).and_then(|path| fs::read_to_string(path).ok());
+    let text = file_of(book).and_then(|path| disk::read_to_string(path).ok());
     text.and_then(|text| toml::from_str(&text).ok()).unwrap_or_default()
 }
 
@@ -58,12 +58,12 @@ fn keep(book: &Path, all: &All) {
     let Some(path) = file_of(book) else { return };
     let write = || -> io::Result<()> {
         let folder = path.parent().unwrap_or(Path::new("."));
-        make_folder(folder)?;
+        disk::make_private_folder(folder)?;
         let pending = path.with_extension("part");
-        let mut file = open_file(&pending)?;
+        let mut file = disk::open_private(&pending)?;
         file.set_len(0)?;
         file.write_all(toml::to_string(all).unwrap_or_default().as_bytes())?;
-        fs::rename(&pending, &path)
+        disk::rename(&pending, &path)
     };
     let _ = write();
 }

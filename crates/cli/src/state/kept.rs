@@ -1,9 +1,9 @@
 //! What the state folder holds, by workbook.
 
 use super::folder::{name_of, state_folder};
+use crate::io::disk;
 use serde::Serialize;
 use std::collections::BTreeMap;
-use std::fs;
 use std::path::{Path, PathBuf};
 
 /// What is kept of a workbook.
@@ -34,9 +34,9 @@ pub(crate) fn list() -> Vec<Kept> {
         for path in in_folder(&folder.join(part)) {
             let name = path.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
             let kept = books.entry(name.clone()).or_insert_with(|| Kept { name, ..Kept::default() });
-            let files = if path.is_dir() { in_folder(&path) } else { vec![path.clone()] };
+            let files = if disk::is_folder(&path) { in_folder(&path) } else { vec![path.clone()] };
             for file in &files {
-                kept.bytes += fs::metadata(file).map_or(0, |about| about.len());
+                kept.bytes += disk::metadata(file).map_or(0, |about| about.len());
             }
             let count =
                 |ending: &str| files.iter().filter(|f| f.extension().is_some_and(|e| e == ending)).count();
@@ -44,7 +44,7 @@ pub(crate) fn list() -> Vec<Kept> {
                 "versions" => kept.versions = count("xlsx") as u64,
                 "links" => kept.links = count("link") as u64,
                 "locks" => {
-                    let text = fs::read_to_string(&path).unwrap_or_default();
+                    let text = disk::read_to_string(&path).unwrap_or_default();
                     kept.book = Some(text).filter(|text| !text.is_empty());
                 }
                 _ => {}
@@ -53,14 +53,14 @@ pub(crate) fn list() -> Vec<Kept> {
     }
     let mut list: Vec<Kept> = books.into_values().collect();
     for kept in &mut list {
-        kept.exists = kept.book.as_ref().is_some_and(|book| Path::new(book).exists());
+        kept.exists = kept.book.as_ref().is_some_and(|book| disk::exists(Path::new(book)));
     }
     list.sort_by(|a, b| b.bytes.cmp(&a.bytes).then_with(|| a.book.cmp(&b.book)));
     list
 }
 
 fn in_folder(folder: &Path) -> Vec<PathBuf> {
-    let names = crate::io::folder::names_in(folder).unwrap_or_default();
+    let names = disk::names_in(folder).unwrap_or_default();
     names.into_iter().map(|name| folder.join(name)).collect()
 }
 
@@ -74,16 +74,19 @@ pub(crate) fn clear(kept: &Kept) {
     let Some(folder) = state_folder() else { return };
     for part in PARTS {
         let own = folder.join(part).join(&kept.name);
-        let files =
-            if own.is_dir() { in_folder(&own) } else { vec![own.clone(), own.with_extension("toml")] };
+        let files = if disk::is_folder(&own) {
+            in_folder(&own)
+        } else {
+            vec![own.clone(), own.with_extension("toml")]
+        };
         for file in files {
             let is_trust = part == "links" && file.extension().is_some_and(|ending| ending == "trust");
             // The file of a lock stays: another run may hold it.
             if !(kept.exists && (is_trust || part == "locks")) {
                 // What cannot be removed is listed the next time.
-                let _ = fs::remove_file(file);
+                let _ = disk::remove_file(file);
             }
         }
-        let _ = fs::remove_dir(own);
+        let _ = disk::remove_folder(own);
     }
 }

@@ -1,13 +1,14 @@
 //! One Incola at a time changes a workbook, and none while another program has it open.
 
-use super::folder::{make_folder, name_of, open_file, state_folder};
+use super::folder::{name_of, state_folder};
 use crate::failure::{Failure, Result};
-use crate::io::folder::names_in;
+use crate::io::disk::{self, File};
 use crate::render::command::quoted;
+use disk::names_in;
 use std::cell::RefCell;
 use std::collections::HashMap;
 use std::ffi::OsString;
-use std::fs::{self, File, TryLockError};
+use std::fs::TryLockError;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
@@ -26,7 +27,7 @@ fn lock(book: &Path) -> Result<Lock> {
     let name = book.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
     for owner in [format!("~${name}"), format!(".~lock.{name}#")] {
         let owner = book.with_file_name(&owner);
-        if owner.exists() {
+        if disk::exists(&owner) {
             return Err(Failure::protected(format!("{}: it is open in another program", book.display()))
                 .leaving("it was not changed")
                 .help("close it there, then do this again")
@@ -50,9 +51,9 @@ fn lock(book: &Path) -> Result<Lock> {
         return Ok(Lock { _by_name: None, _itself: itself });
     };
     let path = folder.join(name_of(book));
-    let opened = make_folder(&folder).and_then(|()| open_file(&path));
+    let opened = disk::make_private_folder(&folder).and_then(|()| disk::open_private(&path));
     // Where nothing can be remembered, a new workbook can be made all the same.
-    if opened.is_err() && !book.exists() {
+    if opened.is_err() && !disk::exists(book) {
         return Ok(Lock { _by_name: None, _itself: itself });
     }
     let file = opened.map_err(|e| Failure::io(&path, "make the lock", &e).leaving("nothing was written"))?;
@@ -70,7 +71,7 @@ fn lock(book: &Path) -> Result<Lock> {
 
 /// Notes in the file of a lock which workbook it is of: its name does not say so.
 fn note_place(mut file: &File, book: &Path) {
-    let place = fs::canonicalize(book).or_else(|_| std::path::absolute(book));
+    let place = disk::canonicalize(book).or_else(|_| std::path::absolute(book));
     // Only a list tells it.
     if let Ok(place) = place
         && file.set_len(0).is_ok()
@@ -87,12 +88,12 @@ pub(crate) fn unfinished_prefix(book: &Path) -> String {
 /// Removes what an import that was killed left beside a workbook. A file that is being written is locked, and stays.
 pub(crate) fn remove_unfinished(book: &Path) {
     let prefix = unfinished_prefix(book);
-    let real = fs::canonicalize(book).unwrap_or_else(|_| book.to_owned());
+    let real = disk::canonicalize(book).unwrap_or_else(|_| book.to_owned());
     for path in unfinished_in(crate::io::target::folder_of(&real)) {
         let is_own = path.file_name().is_some_and(|n| n.as_encoded_bytes().starts_with(prefix.as_bytes()));
         if is_own && File::open(&path).is_ok_and(|file| file.try_lock().is_ok()) {
             // What cannot be removed does no harm.
-            let _ = fs::remove_file(path);
+            let _ = disk::remove_file(path);
         }
     }
 }

@@ -1,13 +1,12 @@
 //! What the user's state folder knows of a link: the link itself, its rows, the source as it was imported, when it was last seen,
 //! and whether it is trusted. Everything but trust can be lost without harm.
 
-use super::folder::make_folder;
 use super::{name_of, state_folder};
+use crate::io::disk::{self, Temporary};
 use crate::io::source::Source;
 use crate::links::origin::Stamp;
 use incola_engine::link::{Link, Part, bytes_of, prints};
 use serde::{Deserialize, Serialize};
-use std::fs;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
@@ -56,17 +55,17 @@ impl Mirror {
     }
 
     fn read(&self, ending: &str) -> Option<Vec<u8>> {
-        fs::read(self.file(ending)?).ok()
+        disk::read(self.file(ending)?).ok()
     }
 
     /// Writes a file whole or not at all. What cannot be kept is not missed until the workbook has lost it too.
     fn keep(&self, ending: &str, bytes: &[u8]) -> bool {
         let Some(path) = self.file(ending) else { return false };
         let Some(folder) = path.parent() else { return false };
-        make_folder(folder)
-            .and_then(|()| tempfile::NamedTempFile::new_in(folder))
+        disk::make_private_folder(folder)
+            .and_then(|()| Temporary::new_in(folder))
             .and_then(|mut file| file.write_all(bytes).map(|()| file))
-            .and_then(|file| file.persist(&path).map_err(|e| e.error))
+            .and_then(|file| file.persist(&path))
             .is_ok()
     }
 
@@ -103,16 +102,15 @@ impl Mirror {
     /// Keeps the source as it was imported, if it has not too many bytes: as they came, so that the system may share them.
     pub(crate) fn keep_source(&self, source: &Source) {
         let Some(path) = self.file("source") else { return };
-        let _ = fs::remove_file(&path);
+        let _ = disk::remove_file(&path);
         let Some(folder) = path.parent() else { return };
         let copy = || -> io::Result<()> {
             if source.about()?.len() > MOST_KEPT {
                 return Ok(());
             }
-            let mut file = tempfile::NamedTempFile::new_in(folder)?;
-            source.copy_to(file.as_file_mut())?;
-            file.persist(&path).map_err(|e| e.error)?;
-            Ok(())
+            let file = Temporary::new_in(folder)?;
+            source.copy_to(file.file())?;
+            file.persist(&path)
         };
         // It only shows what conflicts were about.
         let _ = copy();
@@ -120,7 +118,7 @@ impl Mirror {
 
     /// The source as it was imported, if it was kept.
     pub(crate) fn source(&self) -> Option<PathBuf> {
-        self.file("source").filter(|path| path.is_file())
+        self.file("source").filter(|path| disk::is_file(path))
     }
 
     /// Whether a link that reads this was trusted.
@@ -137,7 +135,7 @@ impl Mirror {
     pub(crate) fn forget(&self) {
         for ending in ["link", "rows", "seen", "source", "trust"] {
             if let Some(path) = self.file(ending) {
-                let _ = fs::remove_file(path);
+                let _ = disk::remove_file(path);
             }
         }
     }

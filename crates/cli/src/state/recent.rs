@@ -1,8 +1,8 @@
 //! The last imports, so that one can be done again with the next file.
 
-use super::folder::{make_folder, open_file, state_folder};
+use super::folder::state_folder;
+use crate::io::disk;
 use serde::{Deserialize, Serialize};
-use std::fs;
 use std::io::{self, Write};
 use std::path::PathBuf;
 
@@ -40,7 +40,7 @@ fn file() -> Option<PathBuf> {
 
 /// The imports that are remembered, the newest first.
 pub(crate) fn list() -> Vec<Recent> {
-    let text = file().and_then(|path| fs::read_to_string(path).ok());
+    let text = file().and_then(|path| disk::read_to_string(path).ok());
     let all: All = text.and_then(|text| toml::from_str(&text).ok()).unwrap_or_default();
     all.imports.into_iter().rev().collect()
 }
@@ -54,13 +54,13 @@ pub(crate) fn note(import: Recent) {
     imports.drain(..surplus);
     let write = || -> io::Result<()> {
         let folder = path.parent().unwrap_or(&path);
-        make_folder(folder)?;
+        disk::make_private_folder(folder)?;
         // A name of its own: two imports may end at the same time.
         let pending = path.with_extension(format!("{}.part", std::process::id()));
-        let mut file = open_file(&pending)?;
+        let mut file = disk::open_private(&pending)?;
         file.set_len(0)?;
         file.write_all(toml::to_string(&All { imports }).unwrap_or_default().as_bytes())?;
-        fs::rename(&pending, &path)
+        disk::rename(&pending, &path)
     };
     let _ = write();
 }
@@ -68,6 +68,6 @@ pub(crate) fn note(import: Recent) {
 /// Forgets all of them; gives how many bytes that frees.
 pub(crate) fn forget() -> u64 {
     let Some(path) = file() else { return 0 };
-    let bytes = fs::metadata(&path).map_or(0, |about| about.len());
-    if fs::remove_file(&path).is_ok() { bytes } else { 0 }
+    let bytes = disk::metadata(&path).map_or(0, |about| about.len());
+    if disk::remove_file(&path).is_ok() { bytes } else { 0 }
 }

@@ -4,11 +4,11 @@
 //! workbook is replaced and gets its name afterwards; one that is found pending took effect if the workbook is what replaced it. So
 //! neither a failure nor a kill at any moment leaves a version that is not one.
 
-use super::folder::{clear_temporary, make_folder, name_of, state_folder};
+use super::folder::{clear_temporary, name_of, state_folder};
 use super::lock_and_clear;
 use crate::failure::{Failure, Result};
+use crate::io::disk::{self, File};
 use crate::render::command::quoted;
-use std::fs::{self, File};
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
@@ -30,7 +30,7 @@ struct Version {
 
 /// All versions in a folder, those that are pending too, in their order.
 fn all(folder: &Path) -> io::Result<Vec<Version>> {
-    let names = match crate::io::folder::names_in(folder) {
+    let names = match disk::names_in(folder) {
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
         names => names?,
     };
@@ -44,7 +44,7 @@ fn all(folder: &Path) -> io::Result<Vec<Version>> {
         let mut digest = || parts.next().and_then(|d| u64::from_str_radix(d, 16).ok());
         let (Some(number), Some(after), Some(own)) = (number, digest(), digest()) else { continue };
         if ending == "xlsx" || ending == "pending" {
-            let bytes = fs::metadata(&path)?.len();
+            let bytes = disk::metadata(&path)?.len();
             versions.push(Version { number, after, own, bytes, is_pending: ending == "pending", path });
         }
     }
@@ -59,7 +59,7 @@ fn settled(folder: &Path, book: &Path) -> io::Result<Vec<Version>> {
         if digest(book)? == version.after {
             (version.path, version.is_pending) = (name_it(&version.path)?, false);
         } else {
-            fs::remove_file(&version.path)?;
+            disk::remove_file(&version.path)?;
         }
     }
     versions.retain(|v| !v.is_pending);
@@ -69,12 +69,12 @@ fn settled(folder: &Path, book: &Path) -> io::Result<Vec<Version>> {
 /// Gives a version that took effect its name. Only the user may read it now.
 fn name_it(pending: &Path) -> io::Result<PathBuf> {
     let path = pending.with_extension("xlsx");
-    fs::rename(pending, &path)?;
+    disk::rename(pending, &path)?;
     #[cfg(unix)]
     {
         use std::os::unix::fs::PermissionsExt;
         // What belongs to someone else cannot be kept from them; the folder is the user's alone.
-        let _ = fs::set_permissions(&path, fs::Permissions::from_mode(0o600));
+        let _ = disk::set_permissions(&path, std::fs::Permissions::from_mode(0o600));
     }
     Ok(path)
 }
@@ -111,7 +111,7 @@ impl Pending {
             bytes += version.bytes;
             if n > 0 && (n >= VERSIONS || bytes > VERSION_BYTES) {
                 // A version too many does no harm.
-                let _ = fs::remove_file(&version.path);
+                let _ = disk::remove_file(&version.path);
             }
         }
     }
@@ -121,7 +121,7 @@ impl Drop for Pending {
     fn drop(&mut self) {
         if let Some(path) = &self.path {
             // It is found out later that it never took effect.
-            let _ = fs::remove_file(path);
+            let _ = disk::remove_file(path);
         }
     }
 }
@@ -134,7 +134,7 @@ pub(crate) fn prepare(book: &Path, new: &Path) -> Result<Pending> {
     let failed = |e: io::Error| {
         Failure::io(&folder, "keep the version before", &e).leaving("the workbook was not changed")
     };
-    make_folder(&folder).map_err(failed)?;
+    disk::make_private_folder(&folder).map_err(failed)?;
     clear_temporary(&folder);
     let known = settled(&folder, book).map_err(failed)?;
     let number = known.last().map_or(1, |v| v.number + 1);
@@ -142,9 +142,9 @@ pub(crate) fn prepare(book: &Path, new: &Path) -> Result<Pending> {
     let path = folder.join(format!("{number:06}-{after:016x}-{own:016x}.pending"));
     // What stands there now is replaced as a whole, never written into: it can stay where it is under a second name, unless it has
     // others already, through which it may be written.
-    if has_other_names(book) || fs::hard_link(book, &path).is_err() {
+    if has_other_names(book) || disk::hard_link(book, &path).is_err() {
         let part = path.with_extension("part");
-        fs::copy(book, &part).and_then(|_| fs::rename(&part, &path)).map_err(failed)?;
+        disk::copy(book, &part).and_then(|_| disk::rename(&part, &path)).map_err(failed)?;
     }
     Ok(Pending { path: Some(path) })
 }
@@ -152,7 +152,7 @@ pub(crate) fn prepare(book: &Path, new: &Path) -> Result<Pending> {
 #[cfg(unix)]
 fn has_other_names(book: &Path) -> bool {
     use std::os::unix::fs::MetadataExt;
-    fs::metadata(book).is_ok_and(|about| about.nlink() > 1)
+    disk::metadata(book).is_ok_and(|about| about.nlink() > 1)
 }
 
 #[cfg(not(unix))]
@@ -188,7 +188,7 @@ pub(crate) fn list(book: &Path) -> Result<Vec<Listed>> {
     let versions = settled(&folder, book).map_err(|e| unreadable(&folder, &e))?;
     let listed = (1..).zip(versions.iter().rev()).map(|(number, version)| Listed {
         number,
-        written: fs::metadata(&version.path).and_then(|about| about.modified()).ok(),
+        written: disk::metadata(&version.path).and_then(|about| about.modified()).ok(),
         bytes: version.bytes,
     });
     Ok(listed.collect())
@@ -250,7 +250,7 @@ pub(crate) fn undo(book: &Path, even_changed: bool) -> Result<()> {
         if last.own != now || last.after == now {
             break last;
         }
-        fs::remove_file(&last.path).map_err(failed)?;
+        disk::remove_file(&last.path).map_err(failed)?;
     };
     if !even_changed && now != last.after {
         return Err(Failure::protected(format!(
@@ -268,6 +268,6 @@ pub(crate) fn undo(book: &Path, even_changed: bool) -> Result<()> {
     io::copy(&mut File::open(&last.path).map_err(failed)?, &mut target).map_err(failed)?;
     target.commit()?;
     // It has been had back: the change before it is the next one.
-    let _ = fs::remove_file(&last.path);
+    let _ = disk::remove_file(&last.path);
     Ok(())
 }

@@ -4,6 +4,7 @@ pub(crate) mod aside;
 pub(crate) mod cells;
 pub(crate) mod links;
 #[cfg(test)]
+#[allow(clippy::disallowed_methods, reason = "it reads the sources")]
 mod messages;
 pub(crate) mod misfits;
 pub(crate) mod next_time;

@@ -2,6 +2,7 @@
 
 use crate::commands::import::Options;
 use crate::flags::definitions::Import;
+use crate::io::disk;
 use crate::io::folder;
 use crate::placeholders;
 use crate::receipt::Receipt;
@@ -22,7 +23,7 @@ pub(crate) fn next_file(options: &Options, answers: &[String]) -> String {
     let typed = &options.typed;
     let is_one = typed.sources.len() == 1
         && !folder::is_pattern(&typed.sources[0])
-        && !Path::new(&typed.sources[0]).is_dir();
+        && !disk::is_folder(Path::new(&typed.sources[0]));
     let sources = if is_one { vec!["NEXT-FILE".to_owned()] } else { typed.sources.clone() };
     let is_named = placeholders::any(&typed.into.to_string_lossy());
     let into = match options.mode() {

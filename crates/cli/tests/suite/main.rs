@@ -20,6 +20,7 @@
 //! | `readme.rs` | what the README shows is what the program prints |
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+#![allow(clippy::disallowed_methods, clippy::disallowed_types, reason = "tests make their own files")]
 
 mod grid;
 mod support;

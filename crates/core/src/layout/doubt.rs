@@ -32,6 +32,8 @@ pub enum LayoutDoubt {
     NameCut(String, usize),
     /// Nearly all values of this column (from 1) hold several values with blanks between them, such as this one.
     SeveralValues(usize, String),
+    /// Nearly all values of this column (from 1) end with this word: the name of what follows them.
+    NameBehind(usize, String),
     /// So few records are there that another division would explain them as well.
     FewRecords(usize),
     /// Lines begin with these record types, each of which has fields of its own: all are kept as records.
@@ -170,6 +172,30 @@ pub(super) fn several_values(best: &Candidate, lexicon: &Lexicon) -> Option<Layo
     })
 }
 
+/// The first column whose values end with the name of the next one: `call=000117 berth=007`, divided by `=`.
+pub(super) fn name_behind(best: &Candidate, lexicon: &Lexicon) -> Option<LayoutDoubt> {
+    if !matches!(best.dialect.delimiter.trim_ascii(), b"=" | b":") {
+        return None;
+    }
+    // The last one has nothing behind it.
+    let columns = best.columns.iter().enumerate().take(best.columns.len().saturating_sub(1));
+    columns.into_iter().find_map(|(at, column)| {
+        let parts =
+            |id: u32| lexicon.text(id).rsplit_once(' ').filter(|(before, _)| !before.trim().is_empty());
+        let mut words: Tally<&str> = Tally::default();
+        for (id, count) in column.values() {
+            if let Some((_, word)) = parts(id) {
+                (0..count).for_each(|_| words.add(word));
+            }
+        }
+        let (word, often) = words.top()?;
+        let is_name = word.starts_with(char::is_alphabetic) && !word.contains(|c: char| c.is_ascii_digit());
+        let others = column.values().filter(|(id, _)| parts(*id).is_some_and(|(_, w)| w == *word)).count();
+        let is_so = is_name && others >= 3 && often * 20 >= column.filled() as usize * 19;
+        is_so.then(|| LayoutDoubt::NameBehind(at + 1, (*word).to_owned()))
+    })
+}
+
 /// Whether a text is several values: three parts or more between blanks, two of them values by themselves, and not the groups of
 /// one number.
 fn are_several(text: &str) -> bool {
@@ -279,6 +305,9 @@ impl LayoutDoubt {
                     "column {column} holds several values with spaces between them, such as \u{201c}{example}\u{201d}: to divide it, say {how}"
                 )
             }
+            Self::NameBehind(column, name) => format!(
+                "the values of column {column} end with \u{201c}{name}\u{201d}, which names what follows: names and values take turns in the lines; --delimiter space keeps each name with its value"
+            ),
             Self::FewRecords(records) => format!(
                 "only {} to tell the layout by; look at the preview{other}",
                 crate::words::counted(*records as u64, "record is there", "records are there")

@@ -119,7 +119,8 @@ impl StartEdit {
 
 /// Whether a line is a rule: marks that underline, and blanks.
 pub(crate) fn is_rule(line: &[char]) -> bool {
-    let marks = |c: &char| matches!(c, '-' | '=' | '_' | '~' | '*' | '#' | '+' | '|' | '─' | '═' | '━');
+    let marks =
+        |c: &char| matches!(c, '-' | '=' | '_' | '~' | '*' | '#' | '+' | '|' | '\u{2500}'..='\u{257f}');
     line.iter().all(|c| marks(c) || *c == ' ')
         && line.windows(3).any(|w| marks(&w[0]) && w[0] == w[1] && w[1] == w[2])
 }

@@ -614,3 +614,40 @@ fn the_heading_of_a_group_below_a_rule_is_no_second_line_of_names() {
     assert_eq!(layout.names[..5], ["Berth", "Lock", "Arrived", "Cur", "Dues"]);
     assert_eq!(layout.header_lines, 2, "the names and the rule below them");
 }
+
+#[test]
+fn names_that_stand_before_their_values_in_a_line_are_told() {
+    let rows = |line: &dyn Fn(usize) -> String| -> String { (1..20).map(line).collect() };
+    let told = |head: &str| match detected(head).doubt {
+        Some(LayoutDoubt::NameBehind(column, name)) => Some((column, name)),
+        _ => None,
+    };
+    for (head, expected) in [
+        (
+            rows(&|i| format!("call={i:06} berth={:03} dues={}.50\n", i * 7 % 40, i * 31)),
+            Some((2, "berth".to_owned())),
+        ),
+        // A unit ends values of other divisions, and a name alone is all there is.
+        (rows(&|i| format!("{i:03};{} kg;{} m\n", i * 31, i * 7)), None),
+        (rows(&|i| format!("depth of berth {i} = {}.5 m\n", i * 3)), None),
+    ] {
+        assert_eq!(told(&head), expected, "{head}");
+    }
+}
+
+#[test]
+fn tables_with_drawn_lines_are_divided_by_them() {
+    let rows: String =
+        (1..20).map(|i| format!("│ {i:03} │ {:<8} │ {:>8}.50 │\n", ["Ada", "Mara"][i % 2], i * 31)).collect();
+    let (top, rule, end) = ["┌┬┐", "├┼┤", "└┴┘"]
+        .map(|c| c.chars().collect::<Vec<_>>())
+        .map(|c| format!("{0}─────{1}──────────{1}─────────────{2}\n", c[0], c[1], c[2]))
+        .into();
+    let layout = detected(&format!("{top}│ No  │ Ship     │        Dues │\n{rule}{rows}{end}"));
+    let names: Vec<&str> =
+        layout.names.iter().map(|name| name.trim()).filter(|name| !name.is_empty()).collect();
+    assert_eq!(
+        (layout.dialect.value.delimiter.as_slice(), names),
+        ("│".as_bytes(), vec!["No", "Ship", "Dues"])
+    );
+}

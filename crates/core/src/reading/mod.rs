@@ -335,6 +335,7 @@ pub fn conclude(
             | LayoutDoubt::Uneven(..)
             | LayoutDoubt::NameCut(..)
             | LayoutDoubt::SeveralValues(..)
+            | LayoutDoubt::NameBehind(..)
             | LayoutDoubt::NamesAbove(_) => NoticeCode::LayoutUnsure,
         };
         notices.push(Notice::new(code, doubt.message(&layout)));

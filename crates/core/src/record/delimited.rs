@@ -20,7 +20,7 @@
 //! `line_end` in both.
 
 use super::dialect::{Dialect, Division};
-use super::line::is_rule_mark;
+use super::line::{FIRST_OF_DRAWN, is_rule_mark};
 use memchr::memchr3;
 
 /// How far a quote may stand open, in bytes: no worksheet cell holds more (32,767 characters of at most four bytes).
@@ -217,7 +217,7 @@ impl Machine {
                 None => return Step::NeedMore,
             }
         }
-        if is_rule_mark(first) || first == b' ' || first == self.first {
+        if is_rule_mark(first) || matches!(first, b' ' | FIRST_OF_DRAWN) || first == self.first {
             match self.rule_line(text, from, last) {
                 Some(true) => return self.whole_line(text, last, Step::Rule),
                 Some(false) => {}
@@ -587,7 +587,7 @@ mod tests {
 
     fn dialects() -> impl Strategy<Value = Dialect> {
         (
-            prop::sample::select(vec![",", ";", "\t", " ", "::", "||", ""]),
+            prop::sample::select(vec![",", ";", "\t", " ", "::", "||", "│", ""]),
             any::<bool>(),
             prop::sample::select(vec![None, None, Some(1_usize), Some(3)]),
             prop::sample::select(vec![Some(b'"'), Some(b'\''), None]),
@@ -615,7 +615,7 @@ mod tests {
         #[test]
         fn machine_and_twin_agree_under_every_cutting(
             dialect in dialects(),
-            text in "([a0\",;:|' \t#/\u{e9}]|\\\\|\\\\\"|\n|\r\n|\r|\"\"|\",\"|::|\\|\\|){0,48}",
+            text in "([a0\",;:|' \t#/\u{e9}\u{2500}\u{2502}-]|\\\\|\\\\\"|\n|\r\n|\r|\"\"|\",\"|::|\\|\\|){0,48}",
             pieces in prop::collection::vec(1_usize..9, 1..6),
         ) {
             let expected = twin::records(&text, &dialect);

@@ -55,14 +55,19 @@ impl Machine {
                 },
                 Some(&b) => b,
             };
-            if byte == self.first || byte == b'\n' || byte == b' ' {
+            if byte >= 0x80 && !last && text.len() - at < 3 {
+                return None;
+            }
+            // A delimiter that is drawn too begins as the others do.
+            let is_drawn = byte >= 0x80 && is_drawn(&text[at..]);
+            if (byte == self.first && !is_drawn) || byte == b'\n' || byte == b' ' {
                 long += usize::from(inside && longest >= 3);
                 short += usize::from(inside && longest < 3);
                 if byte == b'\n' {
                     return Some(long > 0 && (short == 0 || (long > 1 && alike)));
                 }
                 (run, longest, inside) = (0, 0, false);
-            } else if is_rule_mark(byte) || (byte >= 0x80 && is_drawn(&text[at..])) {
+            } else if is_drawn || is_rule_mark(byte) {
                 run =
                     if run > 0 && (byte == before || (byte >= 0x80 && before >= 0x80)) { run + 1 } else { 1 };
                 longest = longest.max(run);
@@ -129,7 +134,10 @@ pub(super) fn is_rule_mark(byte: u8) -> bool {
     matches!(byte, b'-' | b'=' | b'_' | b'~' | b'*' | b'#' | b'+' | b'|')
 }
 
+/// The byte that box-drawing characters begin with in UTF-8, as some others do.
+pub(super) const FIRST_OF_DRAWN: u8 = 0xE2;
+
 /// Whether the text begins with a box-drawing character (Unicode, block 2500 to 257F).
 fn is_drawn(text: &[u8]) -> bool {
-    matches!(text, [0xE2, 0x94 | 0x95, _, ..])
+    matches!(text, [FIRST_OF_DRAWN, 0x94 | 0x95, _, ..])
 }

@@ -84,13 +84,15 @@ impl<'t> Twin<'t> {
     fn rule_line(&self) -> bool {
         let line = &self.text[self.at..self.this_line().0];
         let divider = self.delimiter().chars().next();
-        let mark = |c: char| "-=_~*#+|".contains(c) || ('\u{2500}'..='\u{257f}').contains(&c);
+        let is_drawn = |c: char| ('\u{2500}'..='\u{257f}').contains(&c);
+        let mark = |c: char| "-=_~*#+|".contains(c) || is_drawn(c);
         let same = |a: char, b: char| a == b || (!a.is_ascii() && !b.is_ascii());
         let long = |part: &str| {
             let chars: Vec<char> = part.chars().collect();
             chars.windows(3).any(|w| same(w[0], w[1]) && same(w[1], w[2]))
         };
-        let parts = || line.split(|c| c == ' ' || Some(c) == divider).filter(|p| !p.is_empty());
+        let parts =
+            || line.split(|c| c == ' ' || (Some(c) == divider && !is_drawn(c))).filter(|p| !p.is_empty());
         let marks: Vec<char> = parts().flat_map(str::chars).collect();
         let alike = marks.iter().all(|c| c.is_ascii() && *c == marks[0]);
         let drawn = parts().filter(|p| long(p)).count();

@@ -3,6 +3,7 @@
 
 mod carry;
 mod check;
+mod fuzzed;
 mod places;
 mod refresh;
 mod reports;

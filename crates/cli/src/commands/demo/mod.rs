@@ -6,6 +6,7 @@ mod stand_in;
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::{Cli, Command, Demo, Import, Refresh};
+use crate::io::disk;
 use crate::output::print;
 use crate::render::command::quoted;
 use crate::render::style;
@@ -135,7 +136,7 @@ const LEDGER_COLUMNS: &str = "Call no,Berth,Arrived,Dues";
 /// Turns two digits of a subtotal in the report around.
 fn tamper(report: &Path) -> Result<()> {
     let changed = include_str!("../../../demo/pilotage.rpt").replacen("3,003.56", "3,003.65", 1);
-    std::fs::write(report, changed).map_err(|e| Failure::io(report, "write it", &e))
+    disk::write(report, changed).map_err(|e| Failure::io(report, "write it", &e))
 }
 
 /// Lays out the files and runs the job on them.
@@ -374,7 +375,7 @@ fn correct_a_docket(folder: &Path) -> Result<ExitCode> {
     let mut code = obey(&["docket", "draft", &place("port-calls.csv"), "-o", &docket.display().to_string()])?;
     step("In an editor Berth is called Quay, Station is left out, and the weight is forced to text.")?;
     let failed = |e: std::io::Error| Failure::io(&docket, "change it", &e);
-    let mut text = std::fs::read_to_string(&docket).map_err(failed)?;
+    let mut text = disk::read_to_string(&docket).map_err(failed)?;
     for (name, from, to) in [
         ("Berth", "as = \"text\"", "called = \"Quay\"\nas = \"text\""),
         ("Station", "as = \"text\"", "as = \"skip\""),
@@ -392,7 +393,7 @@ fn correct_a_docket(folder: &Path) -> Result<ExitCode> {
         let lines: Vec<&str> = own.lines().filter(|l| !l.is_empty()).collect();
         say(&format!("  name = \"{name}\"\n  {}\n\n", lines.join("\n  ")))?;
     }
-    std::fs::write(&docket, text).map_err(failed)?;
+    disk::write(&docket, text).map_err(failed)?;
     step("April is read the same way, though its columns are in another order.")?;
     let april = folder.join("april.xlsx").display().to_string();
     code = code.max(obey(&["import", &place("port-calls-april.csv"), "--into", &april])?);
@@ -401,10 +402,10 @@ fn correct_a_docket(folder: &Path) -> Result<ExitCode> {
 
 /// Writes the demo's files; workbooks of an earlier run go.
 fn lay_out(folder: &Path) -> Result<()> {
-    std::fs::create_dir_all(folder).map_err(|e| Failure::io(folder, "make the folder", &e))?;
+    disk::make_folder(folder).map_err(|e| Failure::io(folder, "make the folder", &e))?;
     for (name, content, _) in FILES {
         let path = folder.join(name);
-        std::fs::write(&path, content).map_err(|e| Failure::io(&path, "write it", &e))?;
+        disk::write(&path, content).map_err(|e| Failure::io(&path, "write it", &e))?;
     }
     for (part, names) in [
         ("carriers", CARRIERS.to_vec()),
@@ -412,21 +413,21 @@ fn lay_out(folder: &Path) -> Result<()> {
         ("months", FILES.iter().filter(|f| f.0.starts_with("port-calls")).map(|f| (f.0, f.1)).collect()),
     ] {
         let inside = folder.join(part);
-        std::fs::create_dir_all(&inside).map_err(|e| Failure::io(&inside, "make the folder", &e))?;
+        disk::make_folder(&inside).map_err(|e| Failure::io(&inside, "make the folder", &e))?;
         for (name, content) in names {
             let path = inside.join(name);
-            std::fs::write(&path, content).map_err(|e| Failure::io(&path, "write it", &e))?;
+            disk::write(&path, content).map_err(|e| Failure::io(&path, "write it", &e))?;
         }
     }
     // A docket of an earlier run has done its work.
     let old = folder.join("months/port-calls.docket.toml");
-    if old.exists() {
-        std::fs::remove_file(&old).map_err(|e| Failure::io(&old, "replace it", &e))?;
+    if disk::exists(&old) {
+        disk::remove_file(&old).map_err(|e| Failure::io(&old, "replace it", &e))?;
     }
     for name in BOOKS {
         let path = folder.join(name);
-        if path.exists() {
-            std::fs::remove_file(&path).map_err(|e| Failure::io(&path, "replace it", &e))?;
+        if disk::exists(&path) {
+            disk::remove_file(&path).map_err(|e| Failure::io(&path, "replace it", &e))?;
         }
     }
     Ok(())

@@ -4,11 +4,11 @@ use super::stand_in::StandIn;
 use super::{obey, say, step};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
+use crate::io::disk::{self, File};
 use crate::io::identity::Identity;
 use crate::io::target::Target;
 use incola_workbook::package::rewrite::with_part_changed;
 use incola_workbook::{CellRef, Range, xml};
-use std::fs::File;
 use std::path::{Path, PathBuf};
 
 /// The calls as they were first sent.
@@ -30,12 +30,12 @@ const FIRST: &str = "xl/worksheets/sheet1.xml";
 /// Tells the story in a folder of its own.
 pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
     let folder = quay.join("march");
-    std::fs::create_dir_all(&folder).map_err(|e| Failure::io(&folder, "make the folder", &e))?;
+    disk::make_folder(&folder).map_err(|e| Failure::io(&folder, "make the folder", &e))?;
     let place = |name: &str| folder.join(name).display().to_string();
     let (calls, book) = (place("calls.csv"), place("march.xlsx"));
     for old in ["march.xlsx"] {
-        if folder.join(old).exists() {
-            std::fs::remove_file(folder.join(old))
+        if disk::exists(folder.join(old)) {
+            disk::remove_file(folder.join(old))
                 .map_err(|e| Failure::io(&folder.join(old), "replace it", &e))?;
         }
     }
@@ -96,11 +96,11 @@ pub(super) fn tell(quay: &Path) -> Result<ExitCode> {
 /// A list is corrected in the sheet and goes back to the system that it came from.
 pub(super) fn send_back(quay: &Path) -> Result<ExitCode> {
     let folder = quay.join("back");
-    std::fs::create_dir_all(&folder).map_err(|e| Failure::io(&folder, "make the folder", &e))?;
+    disk::make_folder(&folder).map_err(|e| Failure::io(&folder, "make the folder", &e))?;
     let place = |name: &str| folder.join(name).display().to_string();
     let (list, book, back) = (place("april.csv"), place("back.xlsx"), place("corrected.csv"));
-    for old in [&book, &back].map(PathBuf::from).iter().filter(|old| old.exists()) {
-        std::fs::remove_file(old).map_err(|e| Failure::io(old, "replace it", &e))?;
+    for old in [&book, &back].map(PathBuf::from).iter().filter(|old| disk::exists(old)) {
+        disk::remove_file(old).map_err(|e| Failure::io(old, "replace it", &e))?;
     }
     write(&list, APRIL)?;
     step("The planner's system takes lists back. This one is imported, and would come back byte for byte.")?;
@@ -116,7 +116,7 @@ pub(super) fn send_back(quay: &Path) -> Result<ExitCode> {
     code = code.max(obey(&["export", &book, "-o", &back])?);
     say("\n")?;
     let path = PathBuf::from(&back);
-    let corrected = std::fs::read_to_string(&path).map_err(|e| Failure::io(&path, "read it", &e))?;
+    let corrected = disk::read_to_string(&path).map_err(|e| Failure::io(&path, "read it", &e))?;
     for (number, (was, is)) in (1..).zip(APRIL.lines().zip(corrected.lines())) {
         if was != is {
             say(&format!("  line {number}  was  {was}\n          is   {is}\n"))?;
@@ -167,7 +167,7 @@ fn totals(folder: &Path, book: &str, code: &mut ExitCode) -> Result<()> {
 }
 
 fn write(path: &str, text: &str) -> Result<()> {
-    std::fs::write(path, text).map_err(|e| Failure::io(Path::new(path), "write it", &e))
+    disk::write(path, text).map_err(|e| Failure::io(Path::new(path), "write it", &e))
 }
 
 /// A record without its last field, which has no quotes.

@@ -2,6 +2,7 @@
 //! (RFC 9110, section 13). Nobody else can reach it.
 
 use crate::failure::{Failure, Result};
+use crate::io::disk;
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::net::{TcpListener, TcpStream};
 use std::path::{Path, PathBuf};
@@ -77,7 +78,7 @@ fn answer(mut stream: TcpStream, folder: &Path) -> io::Result<()> {
     let (method, target) = (words.next().unwrap_or_default(), words.next().unwrap_or_default());
     let (status, etag, body) = match (method, file_in(folder, target)) {
         ("GET", Some(path)) => {
-            let body = std::fs::read(path)?;
+            let body = disk::read(path)?;
             let etag = format!("\"{:016x}\"", xxhash_rust::xxh3::xxh3_64(&body));
             if known.as_deref() == Some(&etag) {
                 ("304 Not Modified", Some(etag), Vec::new())
@@ -100,5 +101,5 @@ fn answer(mut stream: TcpStream, folder: &Path) -> io::Result<()> {
 fn file_in(folder: &Path, target: &str) -> Option<PathBuf> {
     let name = target.split('?').next()?.strip_prefix('/')?;
     let is_plain = !name.is_empty() && !name.contains(['/', '\\', '%']) && !name.starts_with('.');
-    Some(folder.join(name)).filter(|path| is_plain && path.is_file())
+    Some(folder.join(name)).filter(|path| is_plain && disk::is_file(path))
 }

@@ -11,6 +11,7 @@ use crate::docket::{self, DocketFile, Shelf, shape};
 use crate::exit_code::ExitCode;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
+use crate::io::disk;
 use crate::io::folder;
 use crate::io::source::{Source, is_address};
 use crate::io::target;
@@ -33,7 +34,6 @@ use item::{Book, SMALL, check_limits, names_of};
 pub(crate) use item::{Item, Options};
 use opened::check_place;
 use std::collections::HashMap;
-use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -51,7 +51,7 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
         check_place(&options.into, options.even_signed)?;
     }
     let folder = target::folder_of(&options.into);
-    let spool_folder = if folder.is_dir() { folder.to_owned() } else { std::env::temp_dir() };
+    let spool_folder = if disk::is_folder(folder) { folder.to_owned() } else { std::env::temp_dir() };
     let mut code = ExitCode::Done;
     let mut books: Vec<Book> = Vec::new();
     let mut places: HashMap<PathBuf, usize> = HashMap::new();
@@ -193,7 +193,7 @@ struct ReadSource {
 
 /// Whether a source is a file that is looked at beside others.
 fn is_small(name: &str) -> bool {
-    std::fs::metadata(name).is_ok_and(|about| about.is_file() && about.len() <= SMALL)
+    disk::metadata(name).is_ok_and(|about| about.is_file() && about.len() <= SMALL)
 }
 
 /// Reads a source once.
@@ -306,9 +306,8 @@ fn settle(
     let columns = &surveyed.reading.columns;
     let doubts = surveyed.reading.layout.doubt.is_some()
         || columns.iter().any(|column| column.doubt.is_some() || column.misfits.count > 0);
-    let terminal = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
     if !doubts
-        || !terminal
+        || !questions::can_be_asked()
         || options.no_questions
         || options.json
         || options.together
@@ -346,7 +345,7 @@ fn book_for(options: &Import, source: &Source, surveyed: &Surveyed) -> Result<Pa
 
 fn check_ending(path: &Path) -> Result<()> {
     let ending = path.extension().map(|e| e.to_string_lossy().to_lowercase()).unwrap_or_default();
-    if ending == "xlsx" || (ending == "xlsm" && path.exists()) {
+    if ending == "xlsx" || (ending == "xlsm" && disk::exists(path)) {
         return Ok(());
     }
     Err(Failure::usage(format!("--into {}: a workbook's name ends in .xlsx", path.display())).help(format!(

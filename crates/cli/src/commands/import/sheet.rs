@@ -7,6 +7,7 @@ use crate::docket::shape::Shape;
 use crate::failure::{Failure, Result};
 use crate::flags::definitions::Import;
 use crate::io::book_file::taking_along;
+use crate::io::disk;
 use crate::io::target::Target;
 use crate::links::{self, make::NewLink};
 use crate::receipt::{Receipt, SheetReceipt};
@@ -178,7 +179,7 @@ pub(super) fn finish(
             state::appended::forget(path, sheet, table.as_deref());
         }
         state::appended::note(path, &opened.appended);
-        bytes = std::fs::metadata(path).map(|m| m.len()).ok();
+        bytes = disk::metadata(path).map(|m| m.len()).ok();
     }
     Ok(Receipt { book: path.display().to_string(), existed, bytes, dry_run: typed.dry_run, sheets })
 }

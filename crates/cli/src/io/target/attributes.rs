@@ -1,7 +1,8 @@
 //! What a file has besides its bytes: owner, group, permissions, access lists and other attributes. The file that replaces it gets them
 //! too, as far as the user may give them.
 
-use std::fs::{File, Metadata};
+use crate::io::disk::File;
+use std::fs::Metadata;
 use std::io;
 use std::path::Path;
 
@@ -26,13 +27,13 @@ fn owner(about: &Metadata, file: &File, not_kept: &mut Vec<String>) -> io::Resul
     use std::os::unix::fs::{MetadataExt, fchown};
     let own = file.metadata()?;
     let (user, group) = (about.uid(), about.gid());
-    if (own.uid(), own.gid()) == (user, group) || fchown(file, Some(user), Some(group)).is_ok() {
+    if (own.uid(), own.gid()) == (user, group) || fchown(file.own(), Some(user), Some(group)).is_ok() {
         return Ok(());
     }
     if own.uid() != user {
         not_kept.push("it belongs to you now: its owner cannot be kept".to_owned());
     }
-    if own.gid() != group && fchown(file, None, Some(group)).is_err() {
+    if own.gid() != group && fchown(file.own(), None, Some(group)).is_err() {
         not_kept.push("it belongs to your group now: its own cannot be kept".to_owned());
     }
     Ok(())
@@ -50,7 +51,7 @@ fn extended(path: &Path, file: &File, not_kept: &mut Vec<String>) {
     for name in names[..length].split(|byte| *byte == 0).filter(|name| !name.is_empty()) {
         let mut value = vec![0_u8; MOST];
         let given = getxattr(path, name, &mut value[..])
-            .and_then(|length| fsetxattr(file, name, &value[..length], XattrFlags::empty()));
+            .and_then(|length| fsetxattr(file.own(), name, &value[..length], XattrFlags::empty()));
         // Those of the system's security modules are its own affair.
         if given.is_err() && !name.starts_with(b"security.") {
             not_kept.push(format!("its attribute {} cannot be kept", String::from_utf8_lossy(name)));

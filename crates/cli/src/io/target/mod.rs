@@ -3,17 +3,17 @@
 mod attributes;
 
 use crate::failure::{Failure, Result};
+use crate::io::disk::{self, Temporary};
 use crate::io::identity::Identity;
 use crate::wording;
 use incola_workbook::ExistingBook;
 use std::io::{self, BufWriter, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
-use tempfile::NamedTempFile;
 
 /// A file that will stand at a path once it is complete; until then, and if anything fails, nothing is there.
 pub(crate) struct Target {
     path: PathBuf,
-    file: BufWriter<NamedTempFile>,
+    file: BufWriter<Temporary>,
     after: After,
     /// Which file stood at the path when it was opened.
     stood: Option<Identity>,
@@ -52,35 +52,27 @@ impl Target {
 
     fn in_place_of(path: &Path, after: After, stood: Identity) -> Result<Self> {
         let failed = |e: io::Error| Failure::io(path, "replace it", &e).leaving("it was not changed");
-        let path = std::fs::canonicalize(path).map_err(failed)?;
-        let about = std::fs::metadata(&path).map_err(failed)?;
+        let path = disk::canonicalize(path).map_err(failed)?;
+        let about = disk::metadata(&path).map_err(failed)?;
         if about.permissions().readonly() {
             return Err(Failure::unreadable(format!("{}: it may not be written to", path.display()))
                 .leaving("it was not changed"));
         }
         let mut target = Self::begin(&path, after)?;
         target.stood = Some(stood);
-        let file = target.file.get_ref().as_file();
+        let file = target.file.get_ref().file();
         target.not_kept = attributes::give(&path, &about, file).map_err(failed)?;
         Ok(target)
     }
 
     fn begin(path: &Path, after: After) -> Result<Self> {
         let folder = folder_of(path);
-        let mut builder = tempfile::Builder::new();
         let prefix = crate::state::unfinished_prefix(path);
-        builder.prefix(&prefix).suffix(".tmp");
-        #[cfg(unix)]
-        if after == After::Absent {
-            // Not private as temporary files are: the process's mask decides, as for any new file.
-            use std::os::unix::fs::PermissionsExt;
-            builder.permissions(std::fs::Permissions::from_mode(0o666));
-        }
-        let file = builder
-            .tempfile_in(folder)
+        // One that stands nowhere yet is not private, as temporary files are.
+        let file = Temporary::named(folder, &prefix, ".tmp", after == After::Absent)
             .map_err(|error| Failure::io(folder, "write into the folder", &error).leaving(untouched(path)))?;
         // While it is locked nobody removes it.
-        let _ = file.as_file().try_lock();
+        let _ = file.file().try_lock();
         let file = BufWriter::with_capacity(256 * 1024, file);
         Ok(Self { path: path.to_owned(), file, after, stood: None, not_kept: Vec::new() })
     }
@@ -98,7 +90,7 @@ impl Target {
         let path = self.path.clone();
         let failed = |error: &io::Error| Failure::io(&path, "read it again", error).leaving(untouched(&path));
         self.file.flush().map_err(|error| failed(&error))?;
-        let file = self.file.get_ref().as_file().try_clone().map_err(|error| failed(&error))?;
+        let file = self.file.get_ref().file().try_clone().map_err(|error| failed(&error))?;
         ExistingBook::open(Box::new(file)).map_err(|error| {
             let what = format!("{}, read again when it was finished: {error}", path.display());
             wording::stop::faulty(Failure::protected(what))
@@ -110,7 +102,7 @@ impl Target {
         let path = self.path;
         let failed = |error: &io::Error| Failure::io(&path, "write it", error).leaving(untouched(&path));
         let file = self.file.into_inner().map_err(|error| failed(error.error()))?;
-        file.as_file().sync_all().map_err(|error| failed(&error))?;
+        file.file().sync().map_err(|error| failed(&error))?;
         let folder = folder_of(&path).to_owned();
         if let Some(stood) = self.stood {
             let pending = match self.after {
@@ -125,19 +117,19 @@ impl Target {
                 crate::output::note(&format!("{}: {what}", path.display()));
             }
         } else {
-            file.persist_noclobber(&path).map_err(|error| match error.error.kind() {
+            file.persist_if_free(&path).map_err(|error| match error.kind() {
                 io::ErrorKind::AlreadyExists => exists(&path),
-                _ => failed(&error.error),
+                _ => failed(&error),
             })?;
         }
         // The workbook stands in its place; that it still does after the power fails is asked of the folder.
-        let _ = std::fs::File::open(folder).and_then(|folder| folder.sync_all());
+        let _ = disk::sync_folder(&folder);
         Ok(())
     }
 }
 
 /// Puts a file in place of the one that stood at `path`, unless someone saved that in the meantime.
-fn replace(file: NamedTempFile, path: &Path, stood: Identity) -> Result<()> {
+fn replace(file: Temporary, path: &Path, stood: Identity) -> Result<()> {
     let is_as_it_was = |at: &Path| Identity::at(at).is_ok_and(|now| now == stood);
     if !is_as_it_was(path) {
         return Err(saved_since(path));
@@ -145,8 +137,7 @@ fn replace(file: NamedTempFile, path: &Path, stood: Identity) -> Result<()> {
     // Where the system can do so, both change places in one step: what stood there last is looked at once more.
     #[cfg(target_os = "linux")]
     {
-        use rustix::fs::{CWD, RenameFlags, renameat_with};
-        let exchange = || renameat_with(CWD, file.path(), CWD, path, RenameFlags::EXCHANGE);
+        let exchange = || disk::exchange(file.path(), path);
         if exchange().is_ok() {
             if is_as_it_was(file.path()) {
                 // What stood there goes with the temporary name.
@@ -154,14 +145,12 @@ fn replace(file: NamedTempFile, path: &Path, stood: Identity) -> Result<()> {
             }
             exchange().map_err(|error| {
                 let was = file.path().display().to_string();
-                Failure::io(path, &format!("put back what someone else saved, which is {was}"), &error.into())
+                Failure::io(path, &format!("put back what someone else saved, which is {was}"), &error)
             })?;
             return Err(saved_since(path));
         }
     }
-    file.persist(path)
-        .map_err(|error| Failure::io(path, "write it", &error.error).leaving(untouched(path)))?;
-    Ok(())
+    file.persist(path).map_err(|error| Failure::io(path, "write it", &error).leaving(untouched(path)))
 }
 
 fn saved_since(path: &Path) -> Failure {
@@ -204,10 +193,10 @@ fn exists(path: &Path) -> Failure {
 /// Fails if something stands at `path`, or its folder is missing: asked before long work begins.
 pub(crate) fn check_absent(path: &Path) -> Result<()> {
     let folder = folder_of(path);
-    if path.symlink_metadata().is_ok() {
+    if !disk::is_free(path) {
         return Err(exists(path));
     }
-    match std::fs::metadata(folder) {
+    match disk::metadata(folder) {
         Ok(found) if found.is_dir() => Ok(()),
         Ok(_) => {
             Err(Failure::unreadable(format!("{}: it is not a folder", folder.display()))
@@ -223,6 +212,7 @@ pub(crate) fn check_absent(path: &Path) -> Result<()> {
 }
 
 #[cfg(test)]
+#[allow(clippy::disallowed_methods, reason = "a test makes its own files")]
 mod tests {
     use super::*;
     use std::fs;

@@ -22,7 +22,7 @@ pub(in crate::layout) struct Wanted<'c> {
 fn naming(delimiter: &str) -> f64 {
     4.0 + match delimiter {
         "\t" | "\u{1}" | "\u{1f}" => 0.0,
-        "," | ";" | "|" => 1.0,
+        "," | ";" | "|" | "│" | "║" | "┃" => 1.0,
         "~" | "^" => 4.0,
         " " => 6.0,
         ":" | "=" => 10.0,

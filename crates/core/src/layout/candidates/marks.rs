@@ -20,7 +20,7 @@ pub(super) fn delimiters(lines: &[&str]) -> Vec<String> {
     for line in lines {
         let mut seen: Vec<char> = Vec::new();
         for c in line.chars() {
-            let odd = c.is_ascii() || "¦¬§¤·¶".contains(c);
+            let odd = c.is_ascii() || "¦¬§¤·¶│║┃".contains(c);
             if odd && !belongs_to_values(c) && c != '\u{c}' && !seen.contains(&c) {
                 seen.push(c);
                 counts.add(c);

@@ -191,7 +191,7 @@ fn may_nest(values: &[ValueId]) -> bool {
 pub(in crate::layout) fn rank(delimiter: &str) -> u8 {
     match delimiter.trim_matches(' ') {
         "" => 1,
-        "\t" | "|" | "~" | "^" | "\u{1}" | "\u{1f}" | "¦" | "¬" => 5,
+        "\t" | "|" | "~" | "^" | "\u{1}" | "\u{1f}" | "¦" | "¬" | "│" | "║" | "┃" => 5,
         ";" | "," => 4,
         ":" | "#" => 2,
         text if text.chars().count() > 1 => {

@@ -1,0 +1,3 @@
+//! Targets for fuzzing, and the seeds that they begin with.
+
+pub mod targets;
