@@ -34,9 +34,40 @@ enum Beside {
     Array,
 }
 
+/// How the source is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Form {
+    Commas,
+    Tabs,
+    Fixed,
+    /// A line for each value, with its name in front.
+    Labels,
+}
+
+impl Form {
+    fn line(self, [key, berth, dues]: &Record) -> String {
+        match self {
+            Self::Commas => format!("{key},{berth},{dues}\n"),
+            Self::Tabs => format!("{key}\t{berth}\t{dues}\n"),
+            Self::Fixed => format!("{key:<10}{berth:<10}{dues:>9}\n"),
+            Self::Labels => format!("Call: {key}\nBerth: {berth}\nDues: {dues}\n\n"),
+        }
+    }
+
+    /// The options that say so: files of three records show little.
+    fn options(self) -> &'static str {
+        match self {
+            Self::Commas | Self::Tabs => "--header 1",
+            Self::Fixed => "--header 1 --layout fixed --starts 1,11,21",
+            Self::Labels => "--layout multiline",
+        }
+    }
+}
+
 /// What the sheet looks like around the rows.
 #[derive(Clone, Copy, Debug)]
 struct World {
+    form: Form,
     is_table: bool,
     /// The table has the clerk's columns among its own; else they stand right beside.
     owns: bool,
@@ -110,6 +141,7 @@ impl Story {
         let is_table = dice.chance(50);
         let tax = dice.chance(70).then(|| [Beside::Plain, Beside::Shared, Beside::Array][dice.below(3)]);
         let world = World {
+            form: [Form::Commas, Form::Tabs, Form::Fixed, Form::Labels][dice.below(4)],
             is_table,
             owns: dice.chance(50),
             tax,
@@ -208,11 +240,10 @@ impl Story {
     }
 
     fn source_text(&self) -> String {
-        let mut text = String::from("Call,Berth,Dues\n");
-        for record in &self.source {
-            let _ = writeln!(text, "{}", record.join(","));
-        }
-        text
+        let form = self.world.form;
+        let names = ["Call", "Berth", "Dues"].map(String::from);
+        let head = if form == Form::Labels { String::new() } else { form.line(&names) };
+        head + &self.source.iter().map(|record| form.line(record)).collect::<String>()
     }
 
     /// Types the sheet as the model has it into the workbook, as a spreadsheet program would keep it.
@@ -300,7 +331,8 @@ impl Story {
                 let record = self.record();
                 self.source.insert(at, record);
             }
-            3 if self.source.len() > 1 => {
+            // One record of lines with labels is not known for what it is, and stops a refresh.
+            3 if self.source.len() > if self.world.form == Form::Labels { 2 } else { 1 } => {
                 self.source.remove(at);
             }
             4 if !self.source.is_empty() => {
@@ -365,7 +397,10 @@ impl Story {
         folder.write_old("calls.csv", self.source_text());
         let plain = if self.world.is_table { "" } else { "--plain" };
         folder
-            .run(&format!("import calls.csv --into book.xlsx --key Call --header 1 --as Berth=text {plain}"))
+            .run(&format!(
+                "import calls.csv --into book.xlsx --key Call {} --as Berth=text {plain}",
+                self.world.form.options()
+            ))
             .expect(0);
         self.type_in(folder);
         for _ in 0..3 + self.dice.below(3) {

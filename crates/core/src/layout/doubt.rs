@@ -34,6 +34,8 @@ pub enum LayoutDoubt {
     SeveralValues(usize, String),
     /// Nearly all values of this column (from 1) end with this word: the name of what follows them.
     NameBehind(usize, String),
+    /// Each line is one value, but the sorts of the values come back after this many lines.
+    Cycle(usize),
     /// So few records are there that another division would explain them as well.
     FewRecords(usize),
     /// Lines begin with these record types, each of which has fields of its own: all are kept as records.
@@ -96,6 +98,11 @@ pub(super) fn about(
     if matches!(best.form, Form::Fixed { matched: true, .. }) && crossed {
         return Some(LayoutDoubt::Unnamed);
     }
+    if best.form == Form::Whole
+        && let Some(cycle) = cycle(lines)
+    {
+        return Some(LayoutDoubt::Cycle(cycle));
+    }
     if best.width < 2 && rival.is_none() {
         return None;
     }
@@ -136,6 +143,20 @@ pub(super) fn about(
         _ => None,
     }
 }
+
+/// After how many lines the sorts of lines come back: of all of them, five times and more.
+fn cycle(lines: &[&[u8]]) -> Option<usize> {
+    let sorts: Vec<Sort> = lines.iter().map(|line| sort_of(String::from_utf8_lossy(line).trim())).collect();
+    // Words and texts differ from record to record.
+    let kind = |sort: &Sort| if sort.is_typed() { Some(*sort) } else { None };
+    let kinds: Vec<Option<Sort>> = sorts.iter().map(kind).collect();
+    let comes_back = |step: &usize| kinds.iter().skip(*step).eq(&kinds[..kinds.len() - step]);
+    let step = (1..=MOST_IN_CYCLE.min(lines.len() / 5)).find(comes_back)?;
+    (step > 1).then_some(step)
+}
+
+/// Lines of a cycle at most.
+const MOST_IN_CYCLE: usize = 12;
 
 /// The first name that a start cuts, in the line of the names.
 pub(super) fn cut_name(best: &Candidate, names: &[u8]) -> Option<LayoutDoubt> {
@@ -307,6 +328,9 @@ impl LayoutDoubt {
             }
             Self::NameBehind(column, name) => format!(
                 "the values of column {column} end with \u{201c}{name}\u{201d}, which names what follows: names and values take turns in the lines; --delimiter space keeps each name with its value"
+            ),
+            Self::Cycle(lines) => format!(
+                "each line is read as one value, but their sorts come back after {lines} lines: if a record has {lines}, say --lines-per-record {lines}"
             ),
             Self::FewRecords(records) => format!(
                 "only {} to tell the layout by; look at the preview{other}",

@@ -6,7 +6,8 @@
 //! 2. Runs of two and more blanks beat runs of one and more, if both cost nearly the same and the columns are nearly as many.
 //! 3. Starts beat runs of blanks, if both cost nearly the same and two blanks stand together in many lines.
 //! 4. Names that reach further than the records are right: empty fields at the ends are left out.
-//! 5. Labels, and tabs in runs that line columns up, beat what else divides the lines, if both cost nearly the same.
+//! 5. Labels, and tabs in runs that line columns up, beat what else divides the lines, if both cost nearly the same; labels also if they
+//!    cost half as much again as a cycle of lines whose values keep them.
 //! 6. Columns that touch must save more than a little against blanks or marks that divide all lines evenly.
 //! 7. A mark that divides nearly all records into the same four fields and more beats one that divides them into two, if both cost
 //!    nearly the same.
@@ -22,6 +23,9 @@ use super::measure::grid::Grid;
 use super::measure::lexicon::Lexicon;
 use crate::record::{Division, Multiline};
 
+/// Characters of a label at most, as of the labels that are proposed.
+const MOST_OF_LABEL: usize = 40;
+
 /// Share of the price of an even layout that columns which touch may have at most.
 const TOUCHING_SAVES: f64 = 0.94;
 
@@ -30,7 +34,7 @@ pub(super) fn obey(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
     quotes(found, bench);
     names(found, bench);
     marks(found, &bench.lexicon);
-    blanks_and_labels(found);
+    blanks_and_labels(found, &bench.lexicon);
     starts(found);
     lists_and_tabs(found, bench);
     lined_up(found, bench);
@@ -214,7 +218,7 @@ fn marks(found: &mut Vec<Candidate>, lexicon: &Lexicon) {
     });
 }
 
-fn blanks_and_labels(found: &mut Vec<Candidate>) {
+fn blanks_and_labels(found: &mut Vec<Candidate>, lexicon: &Lexicon) {
     lift(found, |best, c| {
         best.form == Form::Aligned { two: false, rest: false }
             && matches!(c.form, Form::Aligned { two: true, .. })
@@ -228,7 +232,11 @@ fn blanks_and_labels(found: &mut Vec<Candidate>) {
             |c: &Candidate| matches!(c.dialect.division, Division::Multiline(Multiline::Labelled { .. }));
         let weak =
             matches!(best.form, Form::Multiline | Form::Whole | Form::Aligned { .. } | Form::Fixed { .. });
-        let own = if best.form == Form::Multiline { 1.1 } else { 1.05 };
+        let own = match best.form {
+            Form::Multiline if c.evenness() >= 0.9 && leaves_labels(best, lexicon) => 1.5,
+            Form::Multiline => 1.1,
+            _ => 1.05,
+        };
         weak && !labelled(best) && labelled(c) && c.even >= 3 && c.bits < own * best.bits
     });
     // A comma or semicolon that gives most records the same many fields is no accident, however few records there are.
@@ -314,6 +322,19 @@ fn lined_up(found: &mut Vec<Candidate>, bench: &Bench<'_, '_>) {
                     || (apart < 2 && c.bits < best.bits * if fewer { 1.03 } else { 0.99 } + 10.0))
         });
     }
+}
+
+/// Whether the values of most columns begin with a label each, always the same one: `Berth: 007` in all of them.
+fn leaves_labels(candidate: &Candidate, lexicon: &Lexicon) -> bool {
+    let is_label = |text: &str| !text.is_empty() && text.chars().count() <= MOST_OF_LABEL;
+    let labelled = candidate.columns.iter().filter(|column| {
+        let mut labels =
+            column.values().filter_map(|(id, _)| Some((id, lexicon.text(id).split_once(':')?.0)));
+        let Some((_, label)) = labels.next() else { return false };
+        let own = |id| lexicon.text(id).split_once(':').is_some_and(|(before, _)| before == label);
+        is_label(label) && column.different() >= 3 && column.those(own) == column.filled()
+    });
+    labelled.count() * 2 > candidate.columns.len()
 }
 
 /// Whether a line holds at least four commas or semicolons, hardly one of them followed by a blank.

@@ -651,3 +651,83 @@ fn tables_with_drawn_lines_are_divided_by_them() {
         ("│".as_bytes(), vec!["No", "Ship", "Dues"])
     );
 }
+
+#[test]
+fn labels_are_no_part_of_values_whatever_else_divides_them() {
+    let record = |i: usize| {
+        format!(
+            "Berth no: {:03}\nArrived: 2031-08-{i:02}\nPilot: {}\nWater [t]: {}.{:02}\nRemark: {}\n\n",
+            i * 7 % 40,
+            ["Rowe, Ada", "Quill, Jon", "Tern, Mara"][i % 3],
+            i * 13 % 90,
+            i * 37 % 100,
+            ["waits for the tide at the buoy", "all well", "asks for a crane"][i % 3],
+        )
+    };
+    let layout = detected(&format!("BUNKER LIST\n\n{}", (1..20).map(record).collect::<String>()));
+    assert_eq!(layout.names, ["Berth no", "Arrived", "Pilot", "Water [t]", "Remark"]);
+}
+
+#[test]
+fn sorts_of_values_that_come_back_are_told() {
+    let lines = |line: &dyn Fn(usize) -> String| -> String { (0..30).map(line).collect() };
+    let cycle = |head: &str| match detected(head).doubt {
+        Some(LayoutDoubt::Cycle(lines)) => Some(lines),
+        _ => None,
+    };
+    let states = ["new", "open", "closed", "late"];
+    for (head, expected) in [
+        (
+            lines(&|i| {
+                format!(
+                    "{}{}\n{}\n{}\n",
+                    ["U", "C", "F"][i % 3],
+                    i * 37 % 90 + 10,
+                    states[i * 7 % 4],
+                    states[i * 5 % 3]
+                )
+            }),
+            Some(3),
+        ),
+        (lines(&|i| format!("{}\n", states[i * 7 % 4])), None),
+        (lines(&|i| format!("{}\n", i * 37 % 90)), None),
+        (
+            lines(&|i| {
+                if matches!(i, 0 | 3 | 4 | 9 | 11 | 17 | 18 | 25) {
+                    format!("{i}\n")
+                } else {
+                    format!("{}\n", states[i % 4])
+                }
+            }),
+            None,
+        ),
+    ] {
+        let found = detected(&head);
+        assert!(found.width > 1 || cycle(&head) == expected, "{expected:?} {:?}\n{head}", found.doubt);
+    }
+}
+
+#[test]
+fn the_line_above_the_names_is_no_part_of_them_unless_it_goes_on_there() {
+    let rows: String =
+        (1..20).map(|i| format!("{i:05}\t{:02}.03.2031\t{}\t{i}25\tropes\t{i},50\n", i, i * 7)).collect();
+    for (head, expected) in [
+        // A label and its value that a program filled up; a name is missing.
+        ("Office\tTolgarth\t\t\t\t\nVoucher\tDate\tAccount\t\tText\tDues\n", "Voucher"),
+        ("Voucher\t\t\tOther\t\tDues\nno\tDate\tAccount\taccount\tText\tin EUR\n", "Voucher no"),
+    ] {
+        let layout = detected(&format!("{head}{rows}"));
+        assert_eq!(layout.names.first().map(String::as_str), Some(expected), "{head}");
+    }
+}
+
+#[test]
+fn the_only_rule_is_drawn_below_names() {
+    let pilots = ["ROWE Ada", "QUILL Jon", "TERN Mara", "SKERRY Odd"];
+    let row = |i: usize| format!("{:<16}  {}\n", pilots[i * 7 % 4], ["Holm", "Vik", "Brae Head"][i % 3]);
+    let rows: String = (0..30).map(row).collect();
+    let layout = detected(&format!(
+        "LIST OF PILOTS 2031\nPilot             Harbour\n================  =========\n{rows}"
+    ));
+    assert_eq!((layout.header_line, layout.names), (Some(2), vec!["Pilot".to_owned(), "Harbour".to_owned()]));
+}

@@ -336,6 +336,7 @@ pub fn conclude(
             | LayoutDoubt::NameCut(..)
             | LayoutDoubt::SeveralValues(..)
             | LayoutDoubt::NameBehind(..)
+            | LayoutDoubt::Cycle(_)
             | LayoutDoubt::NamesAbove(_) => NoticeCode::LayoutUnsure,
         };
         notices.push(Notice::new(code, doubt.message(&layout)));

@@ -250,6 +250,29 @@ pub(super) fn fixed_notices(
         notice.position = Some(start);
         notices.push(notice);
     }
+    if let Some(last) = columns.last().filter(|_| !is_stated && survey.facts.too_long.count >= MANY_LONGER) {
+        notices.extend(more_behind(last, survey.facts.too_long));
+    }
+}
+
+/// Lines that go on behind the last column where that is no accident of one or two.
+const MANY_LONGER: u64 = 3;
+
+/// A last column of numbers or dates, but for lines that go on behind them: what follows may be another column, seldom filled.
+fn more_behind(last: &ColumnReading, longer: Count) -> Option<Notice> {
+    let stats = &last.stats;
+    let numbers = [Decimal::Point, Decimal::Comma].map(|decimal| stats.numbers(decimal).count);
+    let dates = stats.dates.iter().map(|dates| dates.count);
+    let typed = numbers.into_iter().chain(dates).max()?;
+    (last.rule == Rule::Text && typed * 10 >= stats.filled * 8).then(|| {
+        let message = format!(
+            "\u{201c}{}\u{201d}: {typed} of {} values are numbers or dates, and {} on behind them: what follows may be a column of its own; look at the preview, then use --add-start",
+            last.name,
+            stats.filled,
+            counted(longer.count, "line goes", "lines go")
+        );
+        Notice::new(NoticeCode::LayoutUnsure, message).at_line(longer.line).in_column(last.number)
+    })
 }
 
 pub(super) fn line_notices(survey: &Survey, layout: &Layout, notices: &mut Vec<Notice>) {

@@ -3,6 +3,7 @@
 
 mod carry;
 mod check;
+mod doubts;
 mod fuzzed;
 mod places;
 mod refresh;

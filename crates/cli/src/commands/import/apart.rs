@@ -87,7 +87,10 @@ fn new_sheet(
     let table = (!options.is_plain()).then(|| sheet_name::legal_table(&source.stem, &opened.taken_names));
     let sources = [(source, surveyed)];
     let names_given = options.read.names.is_some();
-    let header = surveyed.reading.layout.header_line.is_some() || !options.is_plain() || names_given;
+    // Labels are names too.
+    let layout = &surveyed.reading.layout;
+    let is_named = layout.header_line.is_some() || !layout.names.is_empty();
+    let header = is_named || !options.is_plain() || names_given;
     let is_linked = links::make::is_wanted(options, &sources) && header;
     let mut sheet = layout_of((name, table.clone()), options, shape, is_linked);
     sheet.has_heading = header;

@@ -48,7 +48,9 @@ pub(super) fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize
         && judged.row(first + 1).aside == Some(Step::Rule)
         && judged.row(first + 1).gap == 0
     {
-        gain += 10.0;
+        let more = (first + 2..judged.count()).filter(|i| judged.row(*i).aside == Some(Step::Rule)).count();
+        // The only one, but for one at the end, is drawn below names; others are drawn between records.
+        gain += if more < 2 { 30.0 } else { 10.0 };
     }
     let filled = row.filled();
     let few = filled < 2 || filled * 3 < row.values.len();

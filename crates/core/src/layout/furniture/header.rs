@@ -410,11 +410,13 @@ fn goes_on_above(judged: &Judged<'_>, at: usize) -> bool {
         judged.row(i).values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect()
     };
     let (upper, lower) = (texts(at - 1), texts(at));
-    let labelled = upper.iter().any(|t| t.ends_with([':', '=']) || t.contains(": "));
-    if labelled || upper.iter().any(|t| matches!(sort_of(t), Sort::Number | Sort::Moment)) {
+    // Labels, and the words of a sentence.
+    let is_said = upper.iter().any(|t| t.ends_with([':', '=', ',']) || t.contains(": "));
+    if is_said || upper.iter().any(|t| matches!(sort_of(t), Sort::Number | Sort::Moment)) {
         return false;
     }
-    let open = lower.iter().any(String::is_empty) || !distinct(&lower);
+    let fills = upper.iter().zip(&lower).any(|(upper, lower)| lower.is_empty() && !upper.is_empty());
+    let open = fills || !distinct(&lower);
     // A title with the number of its page.
     let numbered: Vec<&String> = upper.iter().filter(|t| t.contains(|c: char| c.is_ascii_digit())).collect();
     let is_paged =
