@@ -83,7 +83,8 @@ fn write(options: &Draft) -> Result<ExitCode> {
     let mut file = Temporary::new_in(crate::io::target::folder_of(output)).map_err(|e| failed(&e))?;
     file.write_all(text.as_bytes()).map_err(|e| failed(&e))?;
     docket::open_to_others(&file).map_err(|e| failed(&e))?;
-    file.persist(output).map_err(|e| failed(&e))?;
+    let persisted = if options.overwrite { file.persist(output) } else { file.persist_if_free(output) };
+    persisted.map_err(|e| failed(&e))?;
     if options.csvw {
         let shown = output.display().to_string();
         let read = format!("incola import {} --docket {}", quoted(name), quoted(&shown));

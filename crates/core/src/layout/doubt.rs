@@ -146,10 +146,10 @@ pub(super) fn about(
 
 /// After how many lines the sorts of lines come back: of all of them, five times and more.
 fn cycle(lines: &[&[u8]]) -> Option<usize> {
-    let sorts: Vec<Sort> = lines.iter().map(|line| sort_of(String::from_utf8_lossy(line).trim())).collect();
     // Words and texts differ from record to record.
-    let kind = |sort: &Sort| if sort.is_typed() { Some(*sort) } else { None };
-    let kinds: Vec<Option<Sort>> = sorts.iter().map(kind).collect();
+    let kind =
+        |line: &&[u8]| Some(sort_of(String::from_utf8_lossy(line).trim())).filter(|sort| sort.is_typed());
+    let kinds: Vec<Option<Sort>> = lines.iter().map(kind).collect();
     let comes_back = |step: &usize| kinds.iter().skip(*step).eq(&kinds[..kinds.len() - step]);
     let step = (1..=MOST_IN_CYCLE.min(lines.len() / 5)).find(comes_back)?;
     (step > 1).then_some(step)
@@ -199,8 +199,8 @@ pub(super) fn name_behind(best: &Candidate, lexicon: &Lexicon) -> Option<LayoutD
         return None;
     }
     // The last one has nothing behind it.
-    let columns = best.columns.iter().enumerate().take(best.columns.len().saturating_sub(1));
-    columns.into_iter().find_map(|(at, column)| {
+    let mut columns = best.columns.iter().enumerate().take(best.columns.len().saturating_sub(1));
+    columns.find_map(|(at, column)| {
         let parts =
             |id: u32| lexicon.text(id).rsplit_once(' ').filter(|(before, _)| !before.trim().is_empty());
         let mut words: Tally<&str> = Tally::default();

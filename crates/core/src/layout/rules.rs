@@ -326,13 +326,14 @@ fn lined_up(found: &mut Vec<Candidate>, bench: &Bench<'_, '_>) {
 
 /// Whether the values of most columns begin with a label each, always the same one: `Berth: 007` in all of them.
 fn leaves_labels(candidate: &Candidate, lexicon: &Lexicon) -> bool {
-    let is_label = |text: &str| !text.is_empty() && text.chars().count() <= MOST_OF_LABEL;
+    let label_of = |id: u32| {
+        let (label, _) = lexicon.text(id).split_once(':')?;
+        Some(label).filter(|label| !label.is_empty() && label.chars().count() <= MOST_OF_LABEL)
+    };
     let labelled = candidate.columns.iter().filter(|column| {
-        let mut labels =
-            column.values().filter_map(|(id, _)| Some((id, lexicon.text(id).split_once(':')?.0)));
-        let Some((_, label)) = labels.next() else { return false };
-        let own = |id| lexicon.text(id).split_once(':').is_some_and(|(before, _)| before == label);
-        is_label(label) && column.different() >= 3 && column.those(own) == column.filled()
+        let label = column.values().find_map(|(id, _)| label_of(id));
+        let alike = || column.those(|id| label_of(id) == label) == column.filled();
+        label.is_some() && column.different() >= 3 && alike()
     });
     labelled.count() * 2 > candidate.columns.len()
 }

@@ -200,7 +200,7 @@ pub(super) fn column_notices(columns: &[ColumnReading], notices: &mut Vec<Notice
     }
 }
 
-/// Starts that stand inside values, with the words that would move them.
+/// Starts that stand inside values, with the words that would move them, and what goes on behind the last column.
 pub(super) fn fixed_notices(
     survey: &Survey,
     layout: &Layout,

@@ -1,11 +1,7 @@
-//! The targets of `fuzz/`, tried on mutations of the demo's files and of parts of a workbook: the same ones every time.
+//! The targets, which `fuzz/` tries as well, on mutations of the demo's files and of parts of a workbook: the same ones every time.
 
-#[allow(unreachable_pub, reason = "in the fuzzer's own crate they are reached")]
-#[path = "../../../../fuzz/src/targets/mod.rs"]
-mod targets;
-
-use targets::mutate::{Chance, mutated};
-use targets::{TARGETS, seeds::seeds};
+use super::targets::mutate::{Chance, mutated};
+use super::targets::{TARGETS, seeds::seeds};
 
 /// Mutations of a target's seeds.
 const MUTATIONS: u64 = 300;

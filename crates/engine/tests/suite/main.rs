@@ -12,6 +12,8 @@ mod round_trip;
 mod shape;
 mod stops;
 mod tally;
+#[allow(unreachable_pub, reason = "in the fuzzer's own crate they are reached")]
+mod targets;
 
 use incola_core::reading::Choices;
 use incola_engine::feed::{Feed, InMemory};

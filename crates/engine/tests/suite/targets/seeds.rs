@@ -4,7 +4,7 @@ use incola_workbook::package::zip_reader::ZipReader;
 use std::io::Cursor;
 
 macro_rules! demo {
-    ($($name:literal),* $(,)?) => { [$(include_bytes!(concat!("../../../crates/cli/demo/", $name)).as_slice()),*] };
+    ($($name:literal),* $(,)?) => { [$(include_bytes!(concat!("../../../../cli/demo/", $name)).as_slice()),*] };
 }
 
 const BOOKS: [&[u8]; 2] = demo!["ledger.xlsx", "pallet-form.xlsx"];
@@ -25,7 +25,7 @@ fn texts() -> Vec<Vec<u8>> {
         "weighbridge.lst",
     ];
     // The first lines are as good as all of them, and sooner read.
-    files.iter().map(|file| [&[0], &file[..file.len().min(1500)]].concat()).collect()
+    files.iter().map(|file| file[..file.len().min(1500)].to_vec()).collect()
 }
 
 const DOCKET: &str = "docket = 1\n[match]\nfiles = [\"dues*.txt\"]\n[read]\nencoding = \"UTF-8\"\nlayout = \"delimited\"\ndelimiter = \",\"\nquote = \"\\\"\"\n\
@@ -66,7 +66,9 @@ const FORMULAS: [&str; 10] = [
 pub fn seeds(target: &str) -> Vec<Vec<u8>> {
     let words = |words: &[&str]| words.iter().map(|word| word.as_bytes().to_vec()).collect();
     match target {
-        "text" | "encodings" => texts(),
+        // The first byte says what is stated: nothing.
+        "text" => texts().into_iter().map(|text| [&[0], &text[..]].concat()).collect(),
+        "encodings" => texts(),
         "docket" => words(&[DOCKET]),
         "selectors" => words(&WORDS),
         "values" => words(&[FIELDS]),
