@@ -131,14 +131,15 @@ impl Source {
         let file = File::open(&self.path).map_err(|error| self.failed(&error))?;
         let now = Identity::of_open(&file).map_err(|error| self.failed(&error))?;
         if Some(now) != self.stood {
-            return Err(Failure::protected(format!(
-                "{}: it was changed while it was read",
-                self.path.display()
-            ))
-            .leaving("nothing was written")
-            .help("wait until the other program has finished writing it, then import again"));
+            return Err(self.changed());
         }
         Ok(Handle::Own(file))
+    }
+
+    fn changed(&self) -> Failure {
+        Failure::protected(format!("{}: it was changed while it was read", self.path.display()))
+            .leaving("nothing was written")
+            .help("wait until the other program has finished writing it, then import again")
     }
 
     /// What a server says of its version.
@@ -146,7 +147,8 @@ impl Source {
         &self.version
     }
 
-    /// Its bytes as they came, compressed or not: how many, and their XXH3.
+    /// Its bytes as they came, compressed or not: how many, and their XXH3. They are those that were read since it was opened: what was
+    /// written behind them since would count as known, though nobody has read it.
     pub(crate) fn digest(&self) -> Result<(u64, u64)> {
         let mut file = self.handle()?;
         file.seek(SeekFrom::Start(0)).map_err(|error| self.failed(&error))?;
@@ -154,13 +156,18 @@ impl Source {
         let (mut buffer, mut bytes) = (vec![0; 1 << 20], 0);
         loop {
             match file.read(&mut buffer).map_err(|error| self.failed(&error))? {
-                0 => return Ok((bytes, hasher.digest())),
+                0 => break,
                 read => {
                     hasher.update(&buffer[..read]);
                     bytes += read as u64;
                 }
             }
         }
+        let now = Identity::of_open(file.file()).map_err(|error| self.failed(&error))?;
+        if self.stood.is_some_and(|stood| stood != now) {
+            return Err(self.changed());
+        }
+        Ok((bytes, hasher.digest()))
     }
 
     /// Copies its bytes, compressed or not, as they came.
@@ -405,6 +412,21 @@ impl Watch for Watched {
 #[allow(clippy::disallowed_methods, reason = "a test makes its own files")]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_source_that_grew_since_it_was_opened_is_not_known_whole() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("calls.csv");
+        std::fs::write(&path, "Call,Berth\n1,007\n").unwrap();
+        let source = Source::open(&path.display().to_string(), folder.path()).unwrap();
+        assert_eq!(source.digest().unwrap().0, 17);
+        std::fs::write(&path, "Call,Berth\n1,007\n2,008\n").unwrap();
+        let failure = source.digest().unwrap_err();
+        assert!(failure.to_string().contains("it was changed while it was read"), "{failure}");
+        // The next one reads what there is now.
+        let source = Source::open(&path.display().to_string(), folder.path()).unwrap();
+        assert_eq!(source.digest().unwrap().0, 23);
+    }
 
     #[test]
     fn a_source_that_was_closed_is_read_again_only_if_it_is_the_same() {
