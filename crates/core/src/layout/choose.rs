@@ -125,7 +125,7 @@ fn propose(bench: &mut Bench<'_, '_>, choices: &LayoutChoices, hint: Option<&str
         bench.sample.filled().filter(|l| memchr::memmem::find(l.trim_ascii(), b"  ").is_some()).count();
     let lined_up = lined_up * 5 > bench.sample.filled().count();
     let settles = |c: &Candidate| !(lined_up && c.dialect.delimiter == b",");
-    let settled = found.iter().any(|c| settles(c) && is_settled(c, &whole));
+    let settled = found.iter().any(|c| settles(c) && is_settled(c, &whole, bench.sample));
     found.push(whole);
     if settled {
         return found;
@@ -142,19 +142,36 @@ fn propose(bench: &mut Bench<'_, '_>, choices: &LayoutChoices, hint: Option<&str
 }
 
 /// Whether a mark that values hardly hold divides nearly all records evenly, and explains so much that neither blanks, nor places,
-/// nor several lines a record could explain more: those are not priced then.
-fn is_settled(candidate: &Candidate, whole: &Candidate) -> bool {
-    matches!(candidate.form, Form::Delimited { rank: 4.. })
+/// nor several lines a record could explain more: those are not priced then. It may explain less where it divides all of them into
+/// many fields, and is no decimal mark.
+fn is_settled(candidate: &Candidate, whole: &Candidate, sample: &Sample<'_>) -> bool {
+    let is_even = matches!(candidate.form, Form::Delimited { rank: 4.. })
         && !candidate.dialect.runs_as_one
         && candidate.evenness() >= 0.95
         && candidate.even >= 4
         && candidate.width >= 3
-        && candidate.bad_quotes == 0
-        && candidate.bits < SETTLED * whole.bits
+        && candidate.bad_quotes == 0;
+    let all = || {
+        candidate.evenness() >= 1.0
+            && candidate.even >= 6
+            && candidate.width >= 4
+            && (candidate.dialect.delimiter != b"," || sample.filled().all(divides_more_than_digits))
+    };
+    is_even
+        && (candidate.bits < SETTLED * whole.bits || (candidate.bits < SETTLED_BY_ALL * whole.bits && all()))
 }
 
-/// Share of the price of whole lines below which a mark has settled it.
+/// Shares of the price of whole lines below which a mark has settled it, and below which it has where it divides everything.
 const SETTLED: f64 = 0.75;
+const SETTLED_BY_ALL: f64 = 0.95;
+
+/// Whether one comma of a line at least does not stand between digits.
+fn divides_more_than_digits(line: &[u8]) -> bool {
+    memchr::memchr_iter(b',', line).any(|at| {
+        let is_digit = |at: usize| line.get(at).is_some_and(u8::is_ascii_digit);
+        at == 0 || !is_digit(at - 1) || !is_digit(at + 1)
+    })
+}
 
 /// Whether a mark that words and values hold as well makes columns: most of them must hold numbers, moments, codes, single words,
 /// or values that come again. Prose divided at its colons has no such columns. Where single blanks divide, one column at least
