@@ -40,9 +40,9 @@ pub(crate) fn check(path: &Path) -> Result<()> {
 pub(crate) fn save(path: &Path, item: &Item) -> Result<()> {
     let Item { source, surveyed, options, shape, docket, .. } = item;
     let broken = |why: String| Failure::unreadable(format!("the docket cannot be written: {why}"));
-    let text = resolved_alone(source, surveyed, &options.read, docket.as_ref(), shape)?;
+    let text = resolved_alone(source, surveyed, &options.read, docket.as_deref(), shape)?;
     let mut saved = Docket::read(&text).map_err(|bad| broken(bad.why))?;
-    let files = docket.as_ref().map(|file: &DocketFile| file.docket.matches.files.clone());
+    let files = docket.as_deref().map(|file: &DocketFile| file.docket.matches.files.clone());
     let files = files.filter(|files| !files.is_empty()).unwrap_or_else(|| vec![pattern(&source.label())]);
     saved.matches = Match { files };
     saved.place = options.place.clone();

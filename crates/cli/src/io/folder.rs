@@ -59,6 +59,34 @@ pub(crate) fn expand(names: &[String]) -> Result<Vec<String>> {
     Ok(sources)
 }
 
+/// Names that a command spells one by one, at most.
+const SPELLED: usize = 24;
+
+/// The same sources in fewer words, if there are many: the pattern that stands for exactly these files of a folder, otherwise the first
+/// ones and an ellipsis.
+pub(crate) fn in_short(names: &[String]) -> Vec<String> {
+    if names.len() <= SPELLED {
+        return names.to_vec();
+    }
+    let pattern = || {
+        let (first, last) = (Path::new(names.first()?), Path::new(names.last()?));
+        let pattern = format!("*.{}", first.extension()?.to_str()?);
+        let parent = first.parent()?;
+        let pattern =
+            if parent.as_os_str().is_empty() { pattern } else { parent.join(pattern).to_str()?.to_owned() };
+        let mut found =
+            expand(std::slice::from_ref(&pattern)).ok().filter(|_| Some(parent) == last.parent())?;
+        let mut own = names.to_vec();
+        found.sort_unstable();
+        own.sort_unstable();
+        (found == own).then_some(pattern)
+    };
+    pattern().map_or_else(
+        || names.iter().take(2).cloned().chain(["\u{2026}".to_owned()]).collect(),
+        |pattern| vec![pattern],
+    )
+}
+
 /// Whether a file in a folder is a source: not hidden, no docket, no workbook.
 fn is_source(name: &str) -> bool {
     let lower = name.to_lowercase();
@@ -94,6 +122,19 @@ fn natural(left: &str, right: &str) -> Ordering {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    #[allow(clippy::disallowed_methods, reason = "a test makes its own files")]
+    fn many_names_are_told_by_the_pattern_that_stands_for_exactly_them() {
+        let folder = tempfile::tempdir().unwrap();
+        let name = |n: usize| folder.path().join(format!("slip{n}.csv")).display().to_string();
+        let names: Vec<String> = (1..=SPELLED + 1).map(name).collect();
+        names.iter().for_each(|name| std::fs::write(name, "A\n1\n").unwrap());
+        assert_eq!(in_short(&names), [folder.path().join("*.csv").display().to_string()]);
+        assert_eq!(in_short(&names[1..]), names[1..]);
+        std::fs::write(name(99), "A\n1\n").unwrap();
+        assert_eq!(in_short(&names), [&names[0], &names[1], "\u{2026}"], "one more would be imported");
+    }
 
     #[test]
     fn numbers_in_names_count_as_numbers() {

@@ -3,7 +3,7 @@
 use super::sanitize::line;
 use super::style;
 use super::text::{counted, cut, grouped, left, right, terminal_columns, width, wrap};
-use crate::receipt::{ColumnReceipt, Receipt, SheetReceipt};
+use crate::receipt::{ColumnReceipt, Receipt, SheetReceipt, SourceReceipt};
 use crate::wording;
 use incola_core::kind::Kind;
 use incola_core::notice::Notice;
@@ -136,20 +136,37 @@ fn in_lines(list: &str) -> Vec<String> {
     lines
 }
 
+/// Sources of one sheet that are told one by one.
+const SOURCES: usize = 24;
+
+fn of_source(name: &str, bytes: u64, records: u64) -> String {
+    format!("{name}, {}, {}", counted(bytes, "byte", "bytes"), counted(records, "record", "records"))
+}
+
+/// Many sources in one line.
+fn all_sources(sources: &[SourceReceipt]) -> String {
+    let names = match sources {
+        [first, .., last] => {
+            format!("{}, from {} to {}", grouped(sources.len() as u64), line(&first.name), line(&last.name))
+        }
+        _ => String::new(),
+    };
+    of_source(&names, sources.iter().map(|s| s.bytes).sum(), sources.iter().map(|s| s.records).sum())
+}
+
 fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
     let mut rows: Vec<(&str, String)> = Vec::new();
     let table = sheet.table.as_ref().map_or_else(|| ", a plain range".to_owned(), |t| format!(", table {t}"));
     rows.push(("sheet", format!("{}{table}", line(&sheet.sheet))));
-    for source in &sheet.sources {
-        rows.push((
-            "source",
-            format!(
-                "{}, {}, {}",
-                line(&source.name),
-                counted(source.bytes, "byte", "bytes"),
-                counted(source.records, "record", "records")
-            ),
-        ));
+    let are_many = sheet.sources.len() > SOURCES;
+    if are_many {
+        rows.push(("sources", all_sources(&sheet.sources)));
+    }
+    let has_news =
+        |s: &&SourceReceipt| !s.set_aside.is_empty() || !s.carried.is_empty() || s.printed.is_some();
+    let told = sheet.sources.iter().filter(|source| !are_many || has_news(source));
+    for source in told.clone().take(SOURCES) {
+        rows.push(("source", of_source(&line(&source.name), source.bytes, source.records)));
         for (lines, why) in wording::aside::lines(&source.set_aside) {
             rows.push(("set aside", format!("{lines}: {why}")));
         }
@@ -160,6 +177,14 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
             let (count, what) = wording::aside::printed(printed);
             rows.push(("totals", format!("{count}: {what}")));
         }
+    }
+    let untold = told.skip(SOURCES).count() as u64;
+    if untold > 0 {
+        let what = counted(untold, "source more has", "sources more have");
+        rows.push((
+            "",
+            format!("{what} lines set aside, values carried down or totals: --json tells of each"),
+        ));
     }
     if let Some(docket) = &sheet.docket {
         rows.push(("docket", line(docket)));

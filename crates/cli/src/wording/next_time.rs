@@ -24,7 +24,7 @@ pub(crate) fn next_file(options: &Options, answers: &[String]) -> String {
     let is_one = typed.sources.len() == 1
         && !folder::is_pattern(&typed.sources[0])
         && !disk::is_folder(Path::new(&typed.sources[0]));
-    let sources = if is_one { vec!["NEXT-FILE".to_owned()] } else { typed.sources.clone() };
+    let sources = if is_one { vec!["NEXT-FILE".to_owned()] } else { folder::in_short(&typed.sources) };
     let is_named = placeholders::any(&typed.into.to_string_lossy());
     let into = match options.mode() {
         Mode::Fresh if is_one && !is_named => "NEXT-BOOK.xlsx".into(),
@@ -37,7 +37,8 @@ pub(crate) fn next_file(options: &Options, answers: &[String]) -> String {
 pub(crate) fn next_time(options: &Options, receipts: &[Receipt], answers: &[String]) -> String {
     let typed = &options.typed;
     if typed.dry_run {
-        return format!("To write it:\n  {}\n", again(typed, answers));
+        let same = Import { sources: folder::in_short(&typed.sources), ..(**typed).clone() };
+        return format!("To write it:\n  {}\n", again(&same, answers));
     }
     let is_linked = receipts.iter().all(|r| r.sheets.iter().all(|sheet| sheet.link.is_some()));
     match options.mode() {
@@ -55,7 +56,8 @@ pub(crate) fn next_time(options: &Options, receipts: &[Receipt], answers: &[Stri
             format!("Next time, when the source has changed:\n{commands}{}", style::faint(KEPT))
         }
         _ => {
-            let next = Import { mode: Some(Mode::Replace.word().to_owned()), ..(**typed).clone() };
+            let sources = folder::in_short(&typed.sources);
+            let next = Import { sources, mode: Some(Mode::Replace.word().to_owned()), ..(**typed).clone() };
             format!("Next time, to replace these rows:\n  {}\n", again(&next, answers))
         }
     }

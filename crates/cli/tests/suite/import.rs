@@ -257,6 +257,76 @@ fn sources_with_equal_columns_come_together_with_kinds_decided_over_all() {
     assert!(!folder.path("no.xlsx").exists());
 }
 
+/// More sources than are kept open at a time.
+fn slips(count: u32, change: impl Fn(u32) -> Option<&'static str>) -> Folder {
+    (1..=count).fold(Folder::new(), |folder, n| {
+        let text =
+            change(n).map_or_else(|| format!("Berth,Vessel,Dues\n{n:03},Tern {n},{n}.5\n"), str::to_owned);
+        folder.with(&format!("slip{n:02}.csv"), &text)
+    })
+}
+
+#[test]
+fn many_sources_come_together_as_few_do() {
+    let folder = slips(70, |n| (n == 69).then_some("Berth,Vessel,Dues\nE7,Quill,1\n\nE8,Tern\n"));
+    let run = folder.run("import slip*.csv --together --into all.xlsx").expect(1);
+    for told in [
+        "sources       70, from slip01.csv to slip70.csv, 2,",
+        "71 records",
+        "source        slip69.csv",
+        "set aside",
+    ] {
+        assert!(run.out.contains(told), "{told}: {}", run.out);
+    }
+    assert!(!run.out.contains("slip02.csv"), "{}", run.out);
+    let cells = folder.cells("all.xlsx", "all");
+    assert_eq!(cells.len(), 72);
+    assert_eq!(cells[1], ["\"slip01.csv\"", "\"001\"", "\"Tern 1\"", "1.5"]);
+    assert_eq!(cells[71], ["\"slip70.csv\"", "\"070\"", "\"Tern 70\"", "70.5"]);
+    let run = folder.run("refresh all.xlsx").expect(0);
+    assert!(run.out.contains("unchanged"), "{}", run.out);
+
+    // Each makes the same as the few that are kept open do.
+    let few = slips(40, |_| None);
+    let again = slips(40, |_| None);
+    few.run("import slip*.csv --together --into all.xlsx --no-link").expect(0);
+    for n in 41..=70 {
+        std::fs::write(again.path(&format!("slip{n}.csv")), "Berth,Vessel,Dues\n").unwrap();
+    }
+    again.run("import slip*.csv --together --into all.xlsx --no-link").expect(0);
+    assert_eq!(few.cells("all.xlsx", "all"), again.cells("all.xlsx", "all"));
+}
+
+#[test]
+fn the_first_of_many_sources_with_other_columns_ends_the_import() {
+    let folder = slips(70, |n| (n == 66).then_some("Berth,Tug\n007,Halcyon\n"));
+    let run = folder.run("import slip*.csv --together --into all.xlsx").expect(4);
+    for told in
+        ["slip01.csv and slip66.csv have different columns", "slip66.csv: Berth, Tug", "nothing was written"]
+    {
+        assert!(run.err.contains(told), "{told}: {}", run.err);
+    }
+    assert!(!folder.path("all.xlsx").exists());
+}
+
+#[test]
+fn a_workbook_for_each_of_many_sources_is_written_before_all_are_read() {
+    let folder = slips(150, |n| match n {
+        3 => Some(""),
+        149 => Some("Berth\n"),
+        _ => None,
+    });
+    std::fs::create_dir(folder.path("out")).unwrap();
+    let run = folder.run("import slip*.csv --into out/{stem}.xlsx").expect(4);
+    assert!(run.err.contains("slip03.csv: the file is empty"), "{}", run.err);
+    assert_eq!(folder.cells("out/slip150.xlsx", "slip150")[1], ["150", "\"Tern 150\"", "150.5"]);
+    let written = std::fs::read_dir(folder.path("out")).unwrap().count();
+    assert!(written >= 148, "{written} workbooks");
+    // What is not there is missed before anything is read.
+    let run = folder.run("import slip*.csv --into away/{stem}.xlsx").expect(3);
+    assert!(run.err.contains("mkdir -p away") && !run.err.contains("slip03"), "{}", run.err);
+}
+
 #[test]
 fn a_dry_run_says_what_would_be_done_and_writes_nothing() {
     let folder = Folder::new().with("calls.csv", CALLS);

@@ -499,16 +499,16 @@ impl Survey {
         self.widest = self.widest.max(other.widest);
     }
 
-    /// Notes bytes that stand for no character in the next block, before it is merged.
-    pub fn undecodable(&mut self, text: &[u8], undecodable: &Undecodable) {
+    /// Notes bytes that stand for no character in the next block, before it is merged. `lone_cr`: whether a carriage return alone
+    /// ends a line.
+    pub fn undecodable(&mut self, text: &[u8], undecodable: &Undecodable, lone_cr: bool) {
         if undecodable.count == 0 {
             return;
         }
         let mut facts = LineFacts::default();
         for offset in &undecodable.offsets {
             let before = &text[..*offset];
-            let line = 1 + memchr::memchr_iter(b'\n', before).count() as u64;
-            let start = memchr::memrchr(b'\n', before).map_or(0, |at| at + 1);
+            let (line, start) = last_line(before, lone_cr);
             let position = String::from_utf8_lossy(&before[start..]).chars().count() + 1;
             facts.undecodable_places.push((line, position));
         }
@@ -525,9 +525,34 @@ impl Survey {
     }
 }
 
+/// The number (from 1) of the last line of a text, and where it begins (from 0).
+fn last_line(text: &[u8], lone_cr: bool) -> (u64, usize) {
+    let (mut line, mut start) = (1, 0);
+    for at in memchr::memchr2_iter(b'\n', b'\r', text) {
+        let ends = text[at] == b'\n' || (lone_cr && text.get(at + 1) != Some(&b'\n'));
+        if ends {
+            (line, start) = (line + 1, at + 1);
+        }
+    }
+    (line, start)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn places_are_told_by_the_line_ends_of_the_file() {
+        for (text, lone_cr, expected) in [
+            ("", false, (1, 0)),
+            ("a\nbc", false, (2, 2)),
+            ("a\r\nbc", true, (2, 3)),
+            ("a\rb\nc\r", true, (4, 6)),
+            ("a\rb\nc\r", false, (2, 4)),
+        ] {
+            assert_eq!(last_line(text.as_bytes(), lone_cr), expected, "{text:?}");
+        }
+    }
     use proptest::prelude::*;
 
     fn plan() -> SurveyPlan {

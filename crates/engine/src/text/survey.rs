@@ -82,6 +82,39 @@ impl Surveyed {
         self.concluded(&self.survey, choices)
     }
 
+    /// Takes over what was counted in another source with the same columns: [`conclude`] finds it here then. The other one keeps what it
+    /// takes to read its records, and what was noticed.
+    pub fn take_over(&mut self, other: &mut Self) {
+        self.survey.absorb(&other.survey);
+        let (lines, facts) = (other.survey.lines, std::mem::take(&mut other.survey.facts));
+        other.survey = Survey::default();
+        (other.survey.lines, other.survey.facts) = (lines, facts);
+        if other.reading.layout.carried_down.is_empty() {
+            other.reading.columns = Vec::new();
+        }
+        // What it might have been instead was for those who look at it alone.
+        if other.reading.layout.line_rules.is_empty() {
+            other.head = Vec::new();
+        }
+        other.reading.layout.dialect.runner_up = None;
+        other.reading.encoding.runner_up = None;
+    }
+
+    /// Whether another one took over what was counted.
+    #[must_use]
+    pub fn is_taken_over(&self) -> bool {
+        self.reading.columns.is_empty()
+    }
+
+    /// Gives back room that nothing stands in.
+    pub fn shrink(&mut self) {
+        self.head.shrink_to_fit();
+        self.cuts.shrink_to_fit();
+        self.reading.columns.shrink_to_fit();
+        self.survey.columns.shrink_to_fit();
+        self.reading.notices.shrink_to_fit();
+    }
+
     fn concluded(&self, survey: &Survey, choices: &Choices) -> std::result::Result<Reading, BadSetting> {
         let Reading { encoding, bom_bytes, line_end, layout, .. } = &self.reading;
         if self.rolled_up.is_some() {
@@ -452,7 +485,7 @@ impl Merging<'_> {
             return Ok(());
         }
         if let Some((text, undecodable)) = &done.undecodable {
-            self.survey.undecodable(text, undecodable);
+            self.survey.undecodable(text, undecodable, self.plan.dialect.lone_cr_ends_line);
         }
         if self.high.len() < 64 * 1024 {
             self.high.append(&mut done.high);

@@ -21,7 +21,7 @@ use incola_workbook::{Styles, sheet_name};
 pub(super) fn import(typed: &Import, to: &Book) -> Result<(Receipt, ExitCode)> {
     let mut styles = Styles::new();
     let mut opened = Opened::at(&to.path, typed.dry_run, typed.even_signed)?;
-    let mut sheets: Vec<SheetReceipt> = Vec::new();
+    let mut sheets: Vec<SheetReceipt> = Vec::with_capacity(to.items.len());
     let mut code = ExitCode::Done;
     for item in &to.items {
         let done: Vec<String> = sheets.iter().map(|s| s.sheet.clone()).collect();
@@ -68,7 +68,7 @@ fn one(
         }
         let reading = surveyed.reading.clone();
         let (sources, shape) = (vec![(source, surveyed)], shape.clone());
-        let together = Together { sources, reading, shape, docket: docket.as_ref() };
+        let together = Together { sources, reading, shape, docket: docket.as_deref() };
         return rows::import(options, &to.path, opened, styles, choices, (spot, together));
     }
     new_sheet(to, (opened, styles), item, &sheet_name::legal(&wanted, done))
@@ -107,7 +107,7 @@ fn new_sheet(
                 opened.links.push(links::make::link(&mut Made {
                     book: &to.path,
                     options,
-                    docket: docket.as_ref(),
+                    docket: docket.as_deref(),
                     sources: &sources,
                     columns,
                     shape,

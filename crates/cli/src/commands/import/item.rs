@@ -27,6 +27,22 @@ pub(super) struct Book {
 pub(super) const SMALL: u64 = 1 << 20;
 
 impl Book {
+    /// Adds a source. What was counted of it goes into the first one's counts, if there are many that become one table: then it has to
+    /// have the same columns.
+    ///
+    /// # Errors
+    /// Status 4 if it has others.
+    pub(super) fn add(&mut self, mut item: Item, are_many: bool) -> Result<()> {
+        if let Some(first) = self.items.first_mut().filter(|first| are_many && first.options.is_together()) {
+            check_same_columns(first, &item)?;
+            first.surveyed.take_over(&mut item.surveyed);
+            // The first one says how all of them are read and where they go.
+            (item.docket, item.shape, item.choices) = (None, Shape::default(), Arc::clone(&first.choices));
+        }
+        self.items.push(item);
+        Ok(())
+    }
+
     /// Whether it is written beside others: it gets one small source.
     pub(super) fn is_small(&self) -> bool {
         matches!(self.items.as_slice(), [only] if only.surveyed.bytes <= SMALL)
@@ -82,9 +98,9 @@ pub(crate) struct Item {
     pub(crate) source: Source,
     pub(crate) surveyed: Surveyed,
     pub(crate) options: Arc<Options>,
-    pub(super) choices: reading::Choices,
+    pub(super) choices: Arc<reading::Choices>,
     pub(crate) shape: Shape,
-    pub(crate) docket: Option<DocketFile>,
+    pub(crate) docket: Option<Box<DocketFile>>,
     /// Options that answer what was asked of it.
     pub(super) answers: Vec<String>,
 }
@@ -124,4 +140,26 @@ pub(super) fn check_limits(source: &Source, columns: &[ColumnReading], records: 
         }
     }
     Ok(())
+}
+
+/// Fails if two sources that become one table have different columns.
+pub(super) fn check_same_columns(first: &Item, other: &Item) -> Result<()> {
+    let (own, others) = (&first.surveyed.reading.columns, &other.surveyed.reading.columns);
+    let is_same = |(a, b): (&ColumnReading, &ColumnReading)| a.name.to_lowercase() == b.name.to_lowercase();
+    if other.surveyed.is_taken_over() || (own.len() == others.len() && own.iter().zip(others).all(is_same)) {
+        return Ok(());
+    }
+    let names = |item: &Item| {
+        let names: Vec<&str> = item.surveyed.reading.columns.iter().map(|c| c.name.as_str()).collect();
+        format!("{}: {}", item.source.shown(), names.join(", "))
+    };
+    Err(Failure::protected(format!(
+        "{} and {} have different columns\n  {}\n  {}",
+        first.source.shown(),
+        other.source.shown(),
+        names(first),
+        names(other)
+    ))
+    .leaving("nothing was written")
+    .help("import them without --together: each gets a sheet of its own"))
 }

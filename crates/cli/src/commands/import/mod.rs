@@ -33,7 +33,7 @@ use incola_engine::totals;
 use item::{Book, SMALL, check_limits, names_of};
 pub(crate) use item::{Item, Options};
 use opened::check_place;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -47,94 +47,37 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
         docket::save::check(path)?;
     }
     check_ending(&options.into)?;
+    let folder = target::folder_of(&options.into);
     if !placeholders::any(&options.into.to_string_lossy()) {
         check_place(&options.into, options.even_signed)?;
+    } else if !placeholders::any(&folder.to_string_lossy()) {
+        target::check_folder(folder, &options.into)?;
     }
-    let folder = target::folder_of(&options.into);
     let spool_folder = if disk::is_folder(folder) { folder.to_owned() } else { std::env::temp_dir() };
-    let mut code = ExitCode::Done;
-    let mut books: Vec<Book> = Vec::new();
-    let mut places: HashMap<PathBuf, usize> = HashMap::new();
-    let mut answers = Vec::new();
     let names = folder::expand(&options.sources)?;
-    let are_many = names.len() > MOST_OPEN;
-    let mut shelf = Shelf::default();
-    let shared = Arc::new(Options::new(&Arc::new(options.clone()), None)?);
-    let mut left = names.iter();
-    // Small sources are looked at side by side, large ones one after the other, each on all processors.
-    incola_parallel::ordered(
-        || {
-            let Some(name) = left.next() else { return Ok(None) };
-            let docket = docket::find_on(&mut shelf, &options.read, name, Some(&options.into));
-            Ok(Some((name, docket)))
-        },
-        || (),
-        |(), (name, docket)| match docket {
-            Ok(docket) if is_small(name) => Found::Read(Box::new(read(&shared, name, docket, &spool_folder))),
-            docket => Found::Named(name, Box::new(docket)),
-        },
-        |found| {
-            let prepared = match found {
-                Found::Read(found) => *found,
-                Found::Named(name, docket) => {
-                    (*docket).and_then(|docket| read(&shared, name, docket, &spool_folder))
-                }
-            };
-            match prepared.and_then(|read| prepare(read, are_many)) {
-                Ok((book, item)) => {
-                    answers.extend(item.answers.iter().cloned());
-                    let place = *places.entry(book.clone()).or_insert(books.len());
-                    if place == books.len() {
-                        books.push(Book { path: book, items: Vec::new() });
-                    }
-                    books[place].items.push(item);
-                    Ok(())
-                }
-                Err(failure) if options.together || failure.status == ExitCode::Interrupted => Err(failure),
-                Err(failure) => {
-                    report(&failure);
-                    code = code.max(failure.status);
-                    Ok(())
-                }
-            }
-        },
-    )?;
-    let mut receipts = Vec::new();
-    let write = |book: &Book| {
-        if book.items.iter().any(|item| item.options.is_together()) {
-            together::import(book).map(|receipt| (receipt, ExitCode::Done))
-        } else {
-            apart::import(options, book)
-        }
+    let mut work = Work {
+        options,
+        shared: Arc::new(Options::new(&Arc::new(options.clone()), None)?),
+        spool_folder,
+        shelf: Shelf::default(),
+        code: ExitCode::Done,
+        receipts: Vec::new(),
+        answers: Vec::new(),
+        first: None,
     };
-    let mut left = books.iter();
-    incola_parallel::ordered(
-        || Ok(left.next()),
-        || (),
-        |(), book| (book, book.is_small().then(|| write(book))),
-        |(book, done)| {
-            match done.unwrap_or_else(|| write(book)) {
-                Ok((receipt, failed)) => {
-                    code = code.max(receipt.status()).max(failed);
-                    receipts.push(receipt);
-                }
-                Err(failure) if books.len() == 1 || failure.status == ExitCode::Interrupted => {
-                    return Err(failure);
-                }
-                Err(failure) => {
-                    report(&failure);
-                    code = code.max(failure.status);
-                }
-            }
-            Ok(())
-        },
-    )?;
+    let count = if is_one_each(&options.into, &names) { BATCH } else { names.len() };
+    for some in names.chunks(count.max(1)) {
+        let books = work.look(some)?;
+        let is_only = books.len() == 1 && some.len() == names.len();
+        work.write(books, is_only)?;
+    }
+    let Work { shared, code, receipts, answers, first, .. } = work;
     if let Some(path) = options.save_docket.as_ref().filter(|_| !receipts.is_empty() && !options.dry_run)
-        && let Some(item) = books.iter().flat_map(|book| &book.items).next()
+        && let Some(item) = &first
     {
         docket::save::save(path, item)?;
     }
-    let own = books.iter().flat_map(|book| &book.items).next().map_or(&shared, |item| &item.options);
+    let own = first.as_ref().map_or(&shared, |item| &item.options);
     if !receipts.is_empty() && !options.dry_run {
         remember(own, &receipts, &answers);
     }
@@ -146,6 +89,133 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
         print_receipt(&format!("{}\n{next}", render::receipt::pages(&receipts)))?;
     }
     Ok(code)
+}
+
+/// An import on its way.
+struct Work<'o> {
+    options: &'o Import,
+    /// What was typed, for all sources without a docket.
+    shared: Arc<Options>,
+    spool_folder: PathBuf,
+    shelf: Shelf,
+    code: ExitCode,
+    receipts: Vec<Receipt>,
+    answers: Vec<String>,
+    /// The first source.
+    first: Option<Item>,
+}
+
+/// Workbooks of one source each that are worked on side by side.
+const BATCH: usize = MOST_OPEN;
+
+/// Whether each source goes into a workbook of its own, whatever it holds: names that are called by `{stem}` alone differ.
+fn is_one_each(into: &Path, names: &[String]) -> bool {
+    let template = into.to_string_lossy().to_lowercase();
+    if template.matches("{stem}").count() != 1 || placeholders::any(&template.replace("{stem}", "")) {
+        return false;
+    }
+    let mut begins = HashSet::new();
+    names.iter().all(|name| {
+        let file =
+            Path::new(name).file_name().map_or_else(String::new, |n| n.to_string_lossy().to_lowercase());
+        let begin = file.split('.').next().unwrap_or_default().to_owned();
+        let is_plain = |c: char| c.is_alphanumeric() || "-_ ".contains(c);
+        begin.starts_with(char::is_alphanumeric) && begin.chars().all(is_plain) && begins.insert(begin)
+    })
+}
+
+impl Work<'_> {
+    /// Reads sources, and says what goes into which workbook.
+    fn look(&mut self, names: &[String]) -> Result<Vec<Book>> {
+        let are_many = names.len() > MOST_OPEN;
+        let Self { options, shared, spool_folder, shelf, code, answers, .. } = self;
+        let (options, shared, spool_folder) = (*options, &*shared, &**spool_folder);
+        let mut books: Vec<Book> = Vec::new();
+        let mut places: HashMap<PathBuf, usize> = HashMap::new();
+        let mut left = names.iter();
+        // Small sources are looked at side by side, large ones one after the other, each on all processors.
+        incola_parallel::ordered(
+            || {
+                let Some(name) = left.next() else { return Ok(None) };
+                let docket = docket::find_on(shelf, &options.read, name, Some(&options.into));
+                Ok(Some((name, docket)))
+            },
+            || (),
+            |(), (name, docket)| match docket {
+                Ok(docket) if is_small(name) => {
+                    Found::Read(Box::new(read(shared, name, docket, spool_folder)))
+                }
+                docket => Found::Named(name, Box::new(docket)),
+            },
+            |found| {
+                let prepared = match found {
+                    Found::Read(found) => *found,
+                    Found::Named(name, docket) => {
+                        (*docket).and_then(|docket| read(shared, name, docket, spool_folder))
+                    }
+                };
+                let added = prepared.and_then(|read| prepare(read, are_many)).and_then(|(path, item)| {
+                    answers.extend(item.answers.iter().cloned());
+                    let place = *places.entry(path.clone()).or_insert(books.len());
+                    if place == books.len() {
+                        books.push(Book { path, items: Vec::new() });
+                    }
+                    books[place].add(item, are_many)
+                });
+                match added {
+                    Err(failure) if options.together || failure.status == ExitCode::Interrupted => {
+                        Err(failure)
+                    }
+                    Err(failure) => {
+                        report(&failure);
+                        *code = (*code).max(failure.status);
+                        Ok(())
+                    }
+                    Ok(()) => Ok(()),
+                }
+            },
+        )?;
+        Ok(books)
+    }
+
+    /// Writes workbooks. `is_only`: there is one, and its failure ends the work.
+    fn write(&mut self, mut books: Vec<Book>, is_only: bool) -> Result<()> {
+        let Self { options, code, receipts, .. } = self;
+        let options = *options;
+        let write = |book: &Book| {
+            if book.items.iter().any(|item| item.options.is_together()) {
+                together::import(book).map(|receipt| (receipt, ExitCode::Done))
+            } else {
+                apart::import(options, book)
+            }
+        };
+        let mut left = books.iter();
+        incola_parallel::ordered(
+            || Ok(left.next()),
+            || (),
+            |(), book| (book, book.is_small().then(|| write(book))),
+            |(book, done)| {
+                match done.unwrap_or_else(|| write(book)) {
+                    Ok((receipt, failed)) => {
+                        *code = (*code).max(receipt.status()).max(failed);
+                        receipts.push(receipt);
+                    }
+                    Err(failure) if is_only || failure.status == ExitCode::Interrupted => {
+                        return Err(failure);
+                    }
+                    Err(failure) => {
+                        report(&failure);
+                        *code = (*code).max(failure.status);
+                    }
+                }
+                Ok(())
+            },
+        )?;
+        if self.first.is_none() {
+            self.first = books.iter_mut().find_map(|book| book.items.drain(..).next());
+        }
+        Ok(())
+    }
 }
 
 /// Sources and workbooks of an import that are remembered by their names.
@@ -252,8 +322,9 @@ fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
     }
     if are_many {
         source.close();
-        surveyed.head.shrink_to_fit();
+        surveyed.shrink();
     }
+    let (choices, docket) = (Arc::new(choices), docket.map(Box::new));
     Ok((book, Item { source, surveyed, options, choices, shape, docket, answers }))
 }
 
@@ -290,6 +361,7 @@ pub(crate) fn put(typed: Import, source: Source, choices: reading::Choices, reco
     let shape = shape::shape(&mut surveyed.reading, None, wishes, &source.stem)?;
     check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
     let typed = Arc::clone(&options.typed);
+    let choices = Arc::new(choices);
     let item = Item { source, surveyed, options, choices, shape, docket: None, answers: Vec::new() };
     let book = Book { path: typed.into.clone(), items: vec![item] };
     apart::import(&typed, &book).map(|(receipt, _)| receipt)

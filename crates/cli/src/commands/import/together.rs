@@ -1,7 +1,7 @@
 //! All sources become one table; kinds are decided over all of them.
 
 use super::item::Options;
-use super::item::{Book, Item, check_limits, names_of};
+use super::item::{Book, Item, check_limits, check_same_columns, names_of};
 use super::opened::Opened;
 use super::rows::{self, Together};
 use super::sheet::{check_new_sheet, check_strict, dry_written, finish, layout_of, totals_told};
@@ -19,19 +19,10 @@ use std::sync::Arc;
 
 /// Imports all sources of a workbook into one table, as what was typed and the docket of the first one say.
 pub(super) fn import(to: &Book) -> Result<Receipt> {
-    let Some(Item { options, choices, shape, source: first_source, surveyed: first, docket, .. }) =
-        to.items.first()
-    else {
-        return Err(Failure::usage("no sources"));
-    };
+    let Some((head, more)) = to.items.split_first() else { return Err(Failure::usage("no sources")) };
+    let Item { options, choices, shape, source: first_source, surveyed: first, docket, .. } = head;
+    more.iter().try_for_each(|item| check_same_columns(head, item))?;
     let sources: Vec<(&Source, &Surveyed)> = to.items.iter().map(|i| (&i.source, &i.surveyed)).collect();
-    let name_list =
-        |s: &Surveyed| s.reading.columns.iter().map(|c| c.name.to_lowercase()).collect::<Vec<_>>();
-    for (source, surveyed) in &sources[1..] {
-        if name_list(surveyed) != name_list(first) {
-            return Err(different_columns(first_source, first, source, surveyed));
-        }
-    }
     let mut combined = conclude(&to.items.iter().map(|i| &i.surveyed).collect::<Vec<_>>(), choices)?;
     for (column, own) in combined.columns.iter_mut().zip(&first.reading.columns) {
         column.name.clone_from(&own.name);
@@ -46,7 +37,8 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     let there = opened.sheet(&wanted);
     let spot = rows::spot(options, &mut opened, there)?;
     if spot.sheet.is_some() && options.states_place() {
-        let together = Together { sources, reading: combined, shape: shape.clone(), docket: docket.as_ref() };
+        let together =
+            Together { sources, reading: combined, shape: shape.clone(), docket: docket.as_deref() };
         let sheet = rows::import(options, &to.path, &mut opened, &mut styles, choices, (spot, together))?;
         return finish(&options.typed, &to.path, opened, &styles, vec![sheet]);
     }
@@ -74,7 +66,7 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
                 opened.links.push(links::make::link(&mut Made {
                     book: &to.path,
                     options: &options,
-                    docket: docket.as_ref(),
+                    docket: docket.as_deref(),
                     sources: &sources,
                     columns,
                     shape,
@@ -96,27 +88,4 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     sheet.comes_back = comes_back;
     sheet.docket.clone_from(&shape.docket);
     finish(&options.typed, &to.path, opened, &styles, vec![sheet])
-}
-
-fn different_columns(
-    first_source: &Source,
-    first: &Surveyed,
-    source: &Source,
-    surveyed: &Surveyed,
-) -> Failure {
-    let names = |s: &Surveyed| {
-        let names: Vec<&str> = s.reading.columns.iter().map(|c| c.name.as_str()).collect();
-        names.join(", ")
-    };
-    Failure::protected(format!(
-        "{} and {} have different columns\n  {}: {}\n  {}: {}",
-        first_source.shown(),
-        source.shown(),
-        first_source.shown(),
-        names(first),
-        source.shown(),
-        names(surveyed)
-    ))
-    .leaving("nothing was written")
-    .help("import them without --together: each gets a sheet of its own")
 }

@@ -192,10 +192,14 @@ fn exists(path: &Path) -> Failure {
 
 /// Fails if something stands at `path`, or its folder is missing: asked before long work begins.
 pub(crate) fn check_absent(path: &Path) -> Result<()> {
-    let folder = folder_of(path);
     if !disk::is_free(path) {
         return Err(exists(path));
     }
+    check_folder(folder_of(path), path)
+}
+
+/// Fails if the folder that `path` is to stand in is missing.
+pub(crate) fn check_folder(folder: &Path, path: &Path) -> Result<()> {
     match disk::metadata(folder) {
         Ok(found) if found.is_dir() => Ok(()),
         Ok(_) => {
