@@ -31,5 +31,17 @@ pub enum Error {
     },
 }
 
+impl Error {
+    /// What it means that the part `name` could not be read to its end: it is broken, or the system did not give it.
+    pub(crate) fn of_part(name: &str, error: io::Error) -> Self {
+        match error.kind() {
+            io::ErrorKind::InvalidData | io::ErrorKind::InvalidInput | io::ErrorKind::UnexpectedEof => {
+                Self::Damaged(format!("{name}: it cannot be inflated: {error}"))
+            }
+            _ => Self::Read(error),
+        }
+    }
+}
+
 /// A result with this crate's error.
 pub type Result<T> = std::result::Result<T, Error>;

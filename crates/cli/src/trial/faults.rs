@@ -23,7 +23,7 @@ struct Case {
 const MADE: &str = "import @march.csv --into @book.xlsx";
 const APPENDED: &str = "import @april.csv --into @book.xlsx --sheet march --mode append";
 
-const CASES: [Case; 11] = [
+const CASES: [Case; 12] = [
     Case { before: &[], revised: false, command: MADE, target: "book.xlsx", undoes: false },
     Case {
         before: &[MADE, APPENDED],
@@ -55,6 +55,14 @@ const CASES: [Case; 11] = [
         command: "refresh @book.xlsx",
         target: "book.xlsx",
         undoes: true,
+    },
+    // Another sheet and a chart end with its rows, which is told.
+    Case {
+        before: &[],
+        revised: false,
+        command: "import @more.csv --into @ledger.xlsx --at ledger --mode append --extra-columns skip --missing-columns blank",
+        target: "ledger.xlsx",
+        undoes: false,
     },
     Case {
         before: &[MADE, APPENDED],
@@ -105,6 +113,8 @@ fn laid_out(case: &Case) -> (Ground, Files) {
     ground.put("march.csv", calls(117, 12));
     ground.put("april.csv", calls(165, 8));
     ground.put("may.csv", calls(190, 5));
+    ground.put("more.csv", include_bytes!("../../demo/port-calls-april.csv"));
+    ground.put("ledger.xlsx", include_bytes!("../../demo/ledger.xlsx"));
     for command in case.before {
         ground.expect(command);
     }
@@ -193,7 +203,7 @@ fn picked(calls: &[(Call, PathBuf)]) -> Vec<usize> {
     }
     let some = |places: &Vec<usize>| {
         let last = places.len() - 1;
-        let mut some = vec![places[0], places[last / 2], places[last]];
+        let mut some = vec![places[0], places[last / 2], places[last * 4 / 5], places[last]];
         some.dedup();
         some
     };
@@ -260,12 +270,12 @@ fn fail_in(cases: &[Case]) {
 
 #[test]
 fn a_call_that_fails_harms_no_workbook_that_is_changed() {
-    let (changed, _) = CASES.split_at(5);
+    let (changed, _) = CASES.split_at(6);
     fail_in(changed);
 }
 
 #[test]
 fn a_call_that_fails_harms_nothing_else() {
-    let (_, others) = CASES.split_at(5);
+    let (_, others) = CASES.split_at(6);
     fail_in(others);
 }

@@ -22,7 +22,14 @@ serial barcode uuid guid version ver revision rev hash \
 nummer kennung kennzeichen kennziffer kennzahl schluessel schlussel plz konto kontonr kdnr artnr belegnr blz ident \
 numero numeros cle matricule siren siret telefono cap codice codici chiave progressivo progr partita matricola \
 codigo cod clave cif nif nie dni chave conta matriculacion cpf cnpj cep \
-sleutel rekening btw kvk bsn postnummer personnummer orgnr ";
+sleutel rekening btw kvk bsn postnummer personnummer orgnr \
+kod kodu kody numer numeru konta pesel nip regon pocztowy cislo cisla kodem psc ico dic ucet \
+telefonnummer kontonummer postnr varenummer varenr kundnr kundenr artikelnr organisationsnummer cvr cpr \
+numerot numero koodi puhelin postinumero tili tunnus tunniste hetu \
+szam szama kod kodja azonosito iranyitoszam telefonszam szamla cikkszam adoszam \
+numara numarasi kodu tckn vkn plaka \
+номер номера код коды инн кпп огрн снилс счет счёт индекс телефон артикул штрихкод \
+αριθμοσ αρ κωδικοσ κωδ αφμ τηλεφωνο τκ λογαριασμοσ ";
 
 /// Words for identifiers whose points divide levels, and no decimals: version 1.10 comes behind 1.9, and is not 1.1.
 const LEVELLED: &str = " version versions ver revision rev release section sections chapter clause paragraph article room suite \
@@ -31,7 +38,8 @@ sezione capitolo aula stanza versione seccion capitulo apartado sala habitacion 
 hoofdstuk paragraaf kamer lokaal versie ";
 
 /// Words for years and periods.
-const YEAR: &str = " year years yr jahr jahre annee an anno anni ano anos jaar jaren exercice jahrgang vintage period periode periodo ";
+const YEAR: &str = " year years yr jahr jahre annee an anno anni ano anos jaar jaren exercice jahrgang vintage period periode periodo \
+rok roku lata ar aar vuosi ev yil год года лет ετοσ ";
 
 /// Words for quantities, which outweigh words for identifiers.
 const QUANTITY: &str = " count counts qty quantity amount amounts total totals sum price prices cost costs weight \
@@ -45,7 +53,15 @@ nombre quantite montant somme prix cout poids taux valeur pourcentage duree long
 cantidad importe suma precio costo coste peso tasa valor porcentaje duracion saldo por \
 quantita importo somma prezzo costo tasso valore percentuale durata lunghezza larghezza altezza di popolazione \
 quantidade montante soma preco taxa porcentagem duracao \
-aantal hoeveelheid bedrag totaal som prijs gewicht waarde percentage duur lengte breedte hoogte van ";
+aantal hoeveelheid bedrag totaal som prijs gewicht waarde percentage duur lengte breedte hoogte van \
+kwota kwoty cena ceny ilosc liczba wartosc waga masa stawka dlugosc szerokosc wysokosc razem \
+castka mnozstvi pocet hodnota hmotnost vaha sazba delka sirka vyska \
+antal belopp pris vikt summa varde bredd hojd langd mangde belob belop vaegt vekt mengde verdi \
+maara hinta paino arvo pituus leveys korkeus \
+osszeg mennyiseg darab suly ertek hossz szelesseg magassag netto brutto \
+tutar fiyat miktar adet agirlik deger oran uzunluk genislik yukseklik toplam \
+сумма цена стоимость количество кол вес масса объем объём остаток процент ставка длина ширина высота \
+ποσο τιμη ποσοτητα βαροσ αξια συνολο μηκοσ πλατοσ υψοσ ";
 
 /// Other words that usually name columns.
 const USUAL: &str = " name names vessel ship city town country street address date time day month type status state kind \
@@ -58,14 +74,32 @@ nom prenom ville pays rue adresse heure jour mois etat libelle remarque categori
 navire port nombre apellido ciudad pais calle direccion fecha hora dia mes tipo estado descripcion observaciones cliente \
 producto titulo grupo unidad moneda buque puerto nome cognome citta paese via indirizzo data ora giorno mese stato \
 descrizione note prodotto titolo gruppo unita valuta nave porto naam stad straat adres tijd dag maand soort omschrijving \
-opmerking klant groep eenheid schip haven ";
+opmerking klant groep eenheid schip haven \
+nazwa imie nazwisko miasto miejscowosc ulica adres data godzina dzien miesiac typ rodzaj stan opis uwagi klient firma dzial \
+grupa jednostka waluta nazev jmeno prijmeni mesto ulice adresa datum cas den mesic stav popis poznamka zakaznik oddeleni \
+skupina jednotka mena namn fornamn efternamn stad gata adress manad dag tid typ beskrivning anmarkning kund avdelning grupp \
+enhet valuta navn fornavn etternavn efternavn by gate gade adresse maned beskrivelse merknad bemaerkning kunde avdeling \
+afdeling gruppe enhed nimi etunimi sukunimi kaupunki katu osoite paiva paivamaara aika kuukausi tyyppi tila kuvaus huomautus \
+asiakas osasto ryhma yksikko nev keresztnev vezeteknev varos utca cim datum ido honap tipus allapot leiras megjegyzes \
+ugyfel osztaly csoport egyseg penznem ad adi soyad soyadi sehir sokak adres tarih saat ay tur durum aciklama musteri bolum \
+birim имя фамилия отчество фио название наименование город улица адрес дата время день месяц тип вид статус состояние \
+описание примечание комментарий клиент покупатель отдел группа единица валюта ονομα επωνυμο ονοματεπωνυμο πολη οδοσ \
+διευθυνση ημερομηνια ωρα μηνασ τυποσ ειδοσ κατασταση περιγραφη παρατηρησεισ πελατησ τμημα ομαδα μοναδα ";
+
+/// The same words where no blanks divide words: they may stand anywhere in a name.
+const IDENTIFIER_INSIDE: &str = "番号 コード 電話 郵便 品番 型番 编号 編號 号码 號碼 代码 代碼 电话 邮编 学号 工号 型号 번호 코드 전화 우편";
+const QUANTITY_INSIDE: &str = "金額 単価 数量 合計 重量 価格 料金 人数 件数 回数 数値 金额 单价 总额 合计 价格 面积 數量 單價 금액 단가 수량 합계 중량 가격";
+const YEAR_INSIDE: &str = "年度 年份 연도 년도";
+const USUAL_INSIDE: &str = "氏名 名前 品名 住所 日付 日時 時刻 状態 備考 部署 部門 種類 種別 単位 区分 会社 顧客 事業所 姓名 名称 名稱 \
+地址 日期 时间 時間 状态 狀態 备注 備註 部门 类型 類型 单位 單位 客户 公司 城市 이름 성명 주소 날짜 일자 시간 상태 비고 부서 종류 단위 고객 회사";
 
 /// Whether `name` is short and holds a word that usually names columns.
 pub fn is_usual(name: &str) -> bool {
     let words = words(name);
     words.len() <= 5
         && (evidence(name) != NameEvidence::None
-            || words.iter().any(|word| USUAL.contains(&format!(" {} ", plain(word)))))
+            || words.iter().any(|word| USUAL.contains(&format!(" {} ", plain(word))))
+            || inside(name, USUAL_INSIDE).is_some())
 }
 
 /// What `name` speaks for.
@@ -78,17 +112,17 @@ pub fn is_usual(name: &str) -> bool {
 pub fn evidence(name: &str) -> NameEvidence {
     let words = words(name);
     let found = |list: &str| words.iter().find(|word| list.contains(&format!(" {} ", plain(word)))).cloned();
-    if let Some(word) = found(QUANTITY) {
+    if let Some(word) = found(QUANTITY).or_else(|| inside(name, QUANTITY_INSIDE)) {
         return NameEvidence::Quantity(word);
     }
-    if let Some(word) = found(IDENTIFIER) {
+    if let Some(word) = found(IDENTIFIER).or_else(|| inside(name, IDENTIFIER_INSIDE)) {
         return NameEvidence::Identifier(word);
     }
     // `n°` and `nº` are words for numbers too.
     if let Some(word) = ["n°", "nº", "№", "#"].into_iter().find(|w| name.to_lowercase().contains(w)) {
         return NameEvidence::Identifier(word.into());
     }
-    found(YEAR).map_or(NameEvidence::None, NameEvidence::Year)
+    found(YEAR).or_else(|| inside(name, YEAR_INSIDE)).map_or(NameEvidence::None, NameEvidence::Year)
 }
 
 /// The word of a name that says that points divide levels, if there is one and nothing speaks for quantities.
@@ -103,6 +137,14 @@ pub fn levelled(name: &str) -> Option<String> {
         return None;
     }
     words(name).into_iter().find(|word| LEVELLED.contains(&format!(" {} ", plain(word))))
+}
+
+/// The first word of a list that a name holds somewhere.
+fn inside(name: &str, list: &str) -> Option<String> {
+    if name.is_ascii() {
+        return None;
+    }
+    list.split(' ').find(|word| name.contains(word)).map(str::to_owned)
 }
 
 /// The words of a name: divided at everything but letters and digits, and where a small letter meets a capital.
@@ -131,13 +173,29 @@ fn plain(word: &str) -> String {
     word.to_lowercase()
         .chars()
         .map(|c| match c {
-            'à' | 'á' | 'â' | 'ã' | 'ä' => 'a',
-            'è' | 'é' | 'ê' | 'ë' => 'e',
-            'ì' | 'í' | 'î' | 'ï' => 'i',
-            'ò' | 'ó' | 'ô' | 'õ' | 'ö' => 'o',
-            'ù' | 'ú' | 'û' | 'ü' => 'u',
-            'ç' => 'c',
-            'ñ' => 'n',
+            'à' | 'á' | 'â' | 'ã' | 'ä' | 'å' | 'ą' | 'ă' => 'a',
+            'è' | 'é' | 'ê' | 'ë' | 'ę' | 'ě' => 'e',
+            'ì' | 'í' | 'î' | 'ï' | 'ı' => 'i',
+            'ò' | 'ó' | 'ô' | 'õ' | 'ö' | 'ő' | 'ø' => 'o',
+            'ù' | 'ú' | 'û' | 'ü' | 'ű' | 'ů' => 'u',
+            'ç' | 'ć' | 'č' => 'c',
+            'ñ' | 'ń' | 'ň' => 'n',
+            'ł' => 'l',
+            'ř' => 'r',
+            'ś' | 'š' | 'ş' => 's',
+            'ť' => 't',
+            'ý' => 'y',
+            'ź' | 'ż' | 'ž' => 'z',
+            'ď' => 'd',
+            'ğ' => 'g',
+            'ά' => 'α',
+            'έ' => 'ε',
+            'ή' => 'η',
+            'ί' | 'ϊ' => 'ι',
+            'ό' => 'ο',
+            'ύ' | 'ϋ' => 'υ',
+            'ώ' => 'ω',
+            'ς' => 'σ',
             c => c,
         })
         .collect()
@@ -159,6 +217,15 @@ mod tests {
             ("Número", Some("Número")),
             ("paid", None),
             ("Norden", None),
+            ("Numer faktury", Some("Numer")),
+            ("Kod pocztowy", Some("Kod")),
+            ("Číslo účtu", Some("Číslo")),
+            ("Irányítószám", Some("Irányítószám")),
+            ("Номер счёта", Some("Номер")),
+            ("Αριθμός", Some("Αριθμός")),
+            ("注文番号", Some("番号")),
+            ("单价", None),
+            ("Cena za kod", None),
             ("Number of calls", None),
             ("Code weight", None),
             ("Gross kg", None),

@@ -170,7 +170,7 @@ fn tokens(pattern: &str) -> Result<Vec<Token>, String> {
                     c => c,
                 };
                 match tokens.last_mut() {
-                    Some(Token::Symbol(last, n)) if *last == c => *n += 1,
+                    Some(Token::Symbol(last, n)) if *last == c => *n = n.saturating_add(1),
                     _ => tokens.push(Token::Symbol(c, 1)),
                 }
             }
@@ -219,11 +219,24 @@ fn date_part(tokens: &[Token], spelling: &mut DateSpelling) -> Result<(DateOrder
     let year = symbols.iter().find(|(c, _)| *c == 'y').map_or(4, |(_, n)| *n);
     let named = symbols.iter().any(|(c, n)| *c == 'M' && *n > 2);
     if named {
-        let (first, second) = match texts.as_slice() {
-            [a, b] => (*a, *b),
-            _ => return Err("day, month and year need something between them".into()),
+        let (first, second) = match (tokens, texts.as_slice()) {
+            (
+                [Token::Symbol(..), Token::Text(_), Token::Symbol(..), Token::Text(_), Token::Symbol(..)],
+                [a, b],
+            ) => (*a, *b),
+            _ => {
+                return Err("day, month and year need something between them, and nothing around them".into());
+            }
         };
-        let divider = second.chars().last().filter(char::is_ascii).unwrap_or(' ') as u8;
+        let (Some(divider), Some(other)) = (divider_of(first), divider_of(second)) else {
+            return Err(
+                "between day, month and year is one character, behind a full stop or a comma if need be"
+                    .into(),
+            );
+        };
+        if divider != other {
+            return Err("between the parts is the same character".into());
+        }
         let comma = second.starts_with(',') || second.starts_with(".,");
         let stop_first = first.starts_with('.') && first.len() > 1;
         let stop_second = second.starts_with('.') && second.len() > 1;
@@ -238,6 +251,9 @@ fn date_part(tokens: &[Token], spelling: &mut DateSpelling) -> Result<(DateOrder
         };
         return Ok((order, Some(DatePart::Named(part))));
     }
+    if !matches!((tokens.first(), tokens.last()), (Some(Token::Symbol(..)), Some(Token::Symbol(..)))) {
+        return Err("nothing stands before and behind day, month and year".into());
+    }
     let part = match texts.as_slice() {
         [] if spelling.widths == [4, 2, 2] && order == DateOrder::YearFirst => DatePart::Compact,
         [a, b] if a == b && a.len() == 1 && "-/. ".contains(a) => {
@@ -251,6 +267,15 @@ fn date_part(tokens: &[Token], spelling: &mut DateSpelling) -> Result<(DateOrder
         _ => return Err("between the parts is the same one of - / . and a space".into()),
     };
     Ok((order, Some(part)))
+}
+
+/// The character between two parts of a date whose month has a name, behind a full stop or a comma.
+fn divider_of(text: &str) -> Option<u8> {
+    match *text.as_bytes() {
+        [divider] | [b'.' | b',', divider] | [b'.', b',', divider] => Some(divider),
+        _ => None,
+    }
+    .filter(|divider| divider.is_ascii() && !divider.is_ascii_alphanumeric())
 }
 
 fn time_part(tokens: &[Token], shape: &mut DateShape, spelling: &mut DateSpelling) -> Result<(), String> {
@@ -411,6 +436,10 @@ mod tests {
             ("dd.XX.yyyy", "symbol"),
             ("yyy-MM-dd", "not known"),
             ("dd.MM/yyyy", "same"),
+            ("dd.MMM-yyyy", "same"),
+            ("d 'of' MMMM yyyy", "one character"),
+            ("d. MMMMyyyy'y31.12'", "nothing around"),
+            ("'on 'dd.MM.yyyy", "nothing stands before"),
         ] {
             let error = parse_date(pattern).unwrap_err();
             assert!(error.contains(word), "{pattern}: {error}");

@@ -308,6 +308,28 @@ fn totals_and_remarks_at_the_end_are_set_aside() {
 }
 
 #[test]
+fn a_total_may_fill_every_field_or_more_fields_than_the_records() {
+    let berth = |i: usize| format!("\"{:05}\";{},5;{},25\n", i * 4_211 % 90_000, i * 37, i * 11);
+    let all: String = (0..30).map(berth).collect();
+    for last in ["\"TOTAAL\";838468,08;791484,64\n", "\"TOTAAL\";;791484,64;;\n"] {
+        let layout = detected(&format!("{all}{last}"));
+        assert_eq!(layout.footer.total.as_ref().map(|t| t.line), Some(31), "{last}");
+    }
+    // A name that sounds like one, with words besides, is a record.
+    let layout = detected(&format!("{all}\"Total\";Saltwind;7,5\n"));
+    assert_eq!((layout.footer.total, layout.footer.filled_lines), (None, 0));
+}
+
+#[test]
+fn a_mark_for_nothing_is_a_value_of_a_column_also_in_the_first_line() {
+    let numbers: String = (0..20)
+        .map(|i| format!("{:010}\n{}", 435_252_036 + i, if i % 6 == 2 { "-\n" } else { "" }))
+        .collect();
+    let layout = detected(&format!("-\n{numbers}"));
+    assert_eq!((layout.width, layout.lines_before_data, layout.header_line), (1, 0, None));
+}
+
+#[test]
 fn comment_lines_are_found_and_headers_behind_a_mark_are_not_lost() {
     let layout = detected("# tide gauge 4\n# metres\n2031-08-17\t1.2\n2031-08-18\t1.3\n");
     assert_eq!(layout.dialect.value.comment_prefix.as_deref(), Some(&b"#"[..]));

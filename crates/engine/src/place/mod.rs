@@ -209,10 +209,13 @@ impl Place {
     }
 
     /// Formulas outside of the rows, names, charts and the like whose ranges ended exactly with the rows and do not end with them now:
-    /// in words. A part of another sheet that cannot be read says nothing: it is copied as it is.
-    pub fn left_behind(&self, book: &mut ExistingBook, sheet: &str) -> Vec<String> {
+    /// in words. A part of another sheet that is broken says nothing: it is copied as it is.
+    ///
+    /// # Errors
+    /// If the workbook cannot be read.
+    pub fn left_behind(&self, book: &mut ExistingBook, sheet: &str) -> Result<Vec<String>> {
         let grown = self.grown(sheet);
-        let Some(rows) = grown.last() else { return Vec::new() };
+        let Some(rows) = grown.last() else { return Ok(Vec::new()) };
         let is_ours = |end: &CellRef| end.row == rows.last.0 && rows.columns.contains(&end.column);
         let formulas = self.facts.lookups.iter().filter(|(_, ends)| ends.iter().any(is_ours));
         let mut found: Vec<Referrer> =
@@ -226,9 +229,13 @@ impl Place {
             }
         }
         for grown in &grown {
-            found.extend(book.referrers(grown, TOLD, BYTES_LOOKED_AT).unwrap_or_default());
+            match book.referrers(grown, TOLD, BYTES_LOOKED_AT) {
+                Ok(more) => found.extend(more),
+                Err(error @ incola_workbook::Error::Read(_)) => return Err(Stop::Book(error)),
+                Err(_) => {}
+            }
         }
-        in_words(&found, sheet)
+        Ok(in_words(&found, sheet))
     }
 
     /// The cells that are filled, with their heading.

@@ -158,7 +158,7 @@ pub fn compare(
     let place = place
         .with_rows(decided.added.len() as u64, gone, &wish, &located.sheet_name)
         .map_err(|stop| no_room(stop, link, &located))?;
-    let behind = place.left_behind(book, &located.sheet_name);
+    let behind = place.left_behind(book, &located.sheet_name)?;
     if !behind.is_empty() {
         report.notes.push(if wishes.follows {
             RefreshNote::RangesFollow(behind)

@@ -125,8 +125,7 @@ impl ExistingBook {
             let room = (BLOCK + ELEMENT).saturating_sub(block.len()).max(1);
             let before = block.len();
             let read = stream.by_ref().take(room as u64).read_to_end(&mut block);
-            let read =
-                read.map_err(|error| Error::Damaged(format!("{name}: it cannot be inflated: {error}")))?;
+            let read = read.map_err(|error| Error::of_part(&name, error))?;
             crc.update(&block[before..]);
             let is_last = read == 0;
             // What is written again gets a right checksum, whatever it was.

@@ -172,7 +172,8 @@ impl<R: Read + Seek> ZipReader<R> {
     /// A part, inflated.
     ///
     /// # Errors
-    /// [`Error::Damaged`] if it is larger than `most` bytes, cannot be inflated, or its checksum is wrong.
+    /// [`Error::Damaged`] if it is larger than `most` bytes, cannot be inflated, or its checksum is wrong; [`Error::Read`] if the system
+    /// does not give it.
     pub fn read(&mut self, place: usize, most: u64) -> Result<Vec<u8>> {
         let name = self.entries[place].name.clone();
         let mut content = Vec::new();
@@ -185,7 +186,7 @@ impl<R: Read + Seek> ZipReader<R> {
                 Err(Error::Damaged(format!("{name}: its checksum is wrong")))
             }
             Ok(_) => Ok(content),
-            Err(error) => Err(Error::Damaged(format!("{name}: it cannot be inflated: {error}"))),
+            Err(error) => Err(Error::of_part(&name, error)),
         }
     }
 
@@ -276,7 +277,7 @@ impl<R: Read + Seek> ZipReader<R> {
 }
 
 /// How many times its size a part may inflate to, once it is large: rows that are nearly the same give less than a hundred.
-const MOST_RATIO: u64 = 400;
+const MOST_RATIO: u64 = 128;
 
 /// Bytes from which on it is asked.
 const LARGE: u64 = 64 << 20;

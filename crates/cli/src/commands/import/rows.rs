@@ -123,7 +123,7 @@ pub(super) fn import(
             "the sheet is protected against typing; the rows were written anyway",
         ));
     }
-    let behind = place.left_behind(existing, &name);
+    let behind = place.left_behind(existing, &name)?;
     if !options.typed.follow && !behind.is_empty() {
         notices.push(Notice::new(
             NoticeCode::RangesEnd,

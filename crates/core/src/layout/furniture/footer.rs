@@ -137,6 +137,7 @@ fn is_total(judged: &Judged<'_>, first: usize, at: usize) -> bool {
     if judged.is_apart(at) || judged.width < 2 || judged.stated[at] == Some(Role::Detail) {
         return false;
     }
-    row.values.len() == judged.width
-        && (total::says_so(judged.lexicon, row) || total::adds_up(judged, first, at))
+    // Some programs fill up the total alone, with marks for fields that all records leave out.
+    (row.values.len() >= judged.width && total::says_so(judged.lexicon, row))
+        || (row.values.len() == judged.width && total::adds_up(judged, first, at))
 }

@@ -34,6 +34,7 @@ use crate::rows::{Aside, Role};
 use headings::Line;
 use judge::Judge;
 use rows::{Place, Row, Rows};
+use std::collections::HashMap;
 
 /// Everything that is known of the rows of a source.
 pub(super) struct Furniture {
@@ -151,6 +152,9 @@ pub(super) fn find(
                 && ((*gain >= 0.0 && row.values.len() == width) || (*gain >= 3.0 && !is_fixed))
         })
         .collect();
+    if width == 1 {
+        marks_for_nothing(&rows, lexicon, &mut is_record);
+    }
     let mut is_total = vec![false; rows.rows.len()];
     if has_groups {
         is_total = total::part_totals(&rows.rows, lexicon, width, (&is_record, &is_heading));
@@ -203,6 +207,22 @@ pub(super) fn find(
         filled_among_totals,
         possible_names: if is_open { header::possible_names(&judged, first) } else { None },
         types: types.unwrap_or_default(),
+    }
+}
+
+/// Characters of a mark that stands for no value, at most.
+const MARK: usize = 4;
+
+/// In a single column, a mark that stands for no value is a record wherever it stands, if it comes again.
+fn marks_for_nothing(rows: &Rows, lexicon: &Lexicon, is_record: &mut [bool]) {
+    let mut seen: HashMap<u32, usize> = HashMap::new();
+    let short = |row: &Row| match row.values.as_slice() {
+        [only] if row.aside.is_none() && (1..=MARK).contains(&lexicon.text(*only).len()) => Some(*only),
+        _ => None,
+    };
+    rows.rows.iter().filter_map(short).for_each(|id| *seen.entry(id).or_default() += 1);
+    for (row, is_record) in rows.rows.iter().zip(is_record) {
+        *is_record |= short(row).is_some_and(|id| seen[&id] > 1);
     }
 }
 
