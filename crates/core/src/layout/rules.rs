@@ -16,6 +16,7 @@
 //!    the names included, is in no value.
 //! 10. A mark that divides nearly all lines alike into numbers, dates or codes beats whole lines, if both cost nearly the same.
 //! 11. Starts with a name each beat those that names do not confirm, if both cost nearly the same.
+//! 12. Colons that stand in times of day alone divide nothing, unless they divide the names as well.
 
 use super::candidates::{Bench, Candidate, Form};
 use super::measure::column::Column;
@@ -38,6 +39,26 @@ pub(super) fn obey(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
     starts(found);
     lists_and_tabs(found, bench);
     lined_up(found, bench);
+    times(found, bench);
+}
+
+fn times(found: &mut Vec<Candidate>, bench: &mut Bench<'_, '_>) {
+    let by_colon = |c: &Candidate| is_marked(c) && c.dialect.delimiter == b":";
+    let Some(best) = found.first().filter(|c| by_colon(c) && c.quoted == 0).cloned() else { return };
+    if found.iter().all(by_colon) || !bench.sample.filled().all(has_only_times) || names_reach(bench, &best) {
+        return;
+    }
+    found.retain(|c| !by_colon(c));
+}
+
+/// Whether each colon of a line stands in a time of day, or in a time zone: behind one or two digits and before two, which are below 60.
+fn has_only_times(line: &[u8]) -> bool {
+    let digit = |at: Option<usize>| at.and_then(|at| line.get(at)).is_some_and(u8::is_ascii_digit);
+    memchr::memchr_iter(b':', line).all(|at| {
+        let before = (1..=3).take_while(|back| digit(at.checked_sub(*back))).count();
+        let behind = (1..=3).take_while(|ahead| digit(Some(at + ahead))).count();
+        (1..=2).contains(&before) && behind == 2 && line[at + 1] < b'6'
+    })
 }
 
 /// Puts the first candidate that fits, compared with the best one, in its place.

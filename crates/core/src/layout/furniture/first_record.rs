@@ -5,7 +5,7 @@ use super::super::candidates::Form;
 use super::super::measure::lexicon::BLANK;
 use super::super::measure::sort::Sort;
 use super::header::{NAMES_GAIN, UNITS_ROWS, begins_again};
-use super::likeness::{header_gain, is_sparse, misses_types};
+use super::likeness::{breaks_all, header_gain, is_sparse, misses_types};
 use super::names::{comment_fields, name_like};
 use super::{Judged, is_comment};
 use crate::kind;
@@ -51,6 +51,9 @@ pub(super) fn names_in_first(judged: &Judged<'_>, first: usize) -> (Option<usize
         let more = (first + 2..judged.count()).filter(|i| judged.row(*i).aside == Some(Step::Rule)).count();
         // The only one, but for one at the end, is drawn below names; others are drawn between records.
         gain += if more < 2 { 30.0 } else { 10.0 };
+    }
+    if matches!(judged.form, Form::Delimited { .. }) && width > 2 && breaks_all(judged, first) {
+        gain = gain.max(needed + 1.0);
     }
     let filled = row.filled();
     let few = filled < 2 || filled * 3 < row.values.len();

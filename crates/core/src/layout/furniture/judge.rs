@@ -206,11 +206,48 @@ impl Judge {
         bits.min(total)
     }
 
+    /// Whether a row (by its index) is a record whatever it costs: it fills half of its fields, a third of those with what stands in its
+    /// column elsewhere or is of the column's own sort of number, moment or code, and none with another sort than the column's.
+    pub(super) fn knows(&self, lexicon: &Lexicon, row: &Row, index: usize) -> bool {
+        let filled = row.filled();
+        if row.values.len() != self.width || filled < 2 || filled * 2 < self.width {
+            return false;
+        }
+        let without = u32::from(self.trained_on(index));
+        let mut known = 0;
+        for (at, id) in row.values.iter().enumerate().filter(|(_, id)| **id != BLANK) {
+            let sort = lexicon.get(*id).sort;
+            let is_of_sort = self.fits(at, sort);
+            if self.columns[at].times(*id) > without || (self.typed[at] && sort.is_typed() && is_of_sort) {
+                known += 1;
+            } else if self.typed[at] || !(is_of_sort || sort.is_words()) {
+                return false;
+            }
+        }
+        known >= 2 && known * 3 >= filled
+    }
+
     /// Bits that a row (by its index) saves as a record.
     pub(super) fn gain(&self, lexicon: &Lexicon, row: &Row, index: usize) -> f64 {
         let without = u32::from(self.trained_on(index));
         self.aside(lexicon, row, without) - self.record(lexicon, row, without)
     }
+}
+
+/// One row in so many is no model for the others.
+const RARE: usize = 10;
+
+/// The commonest sort of each column, by which rows are judged where no two rows are alike: many columns of which each is often blank.
+fn usual_sorts<'s>(rows: impl Iterator<Item = &'s Vec<Sort>>, width: usize) -> Vec<Sort> {
+    let mut counts = vec![[0_usize; 6]; width];
+    for row in rows {
+        for (counts, sort) in counts.iter_mut().zip(row) {
+            counts[*sort as usize] += 1;
+        }
+    }
+    let sorts = [Sort::Blank, Sort::Number, Sort::Moment, Sort::Code, Sort::Text];
+    let commonest = |counts: &[usize; 6]| sorts.into_iter().max_by_key(|sort| counts[*sort as usize]);
+    counts.iter().map(|counts| commonest(counts).unwrap_or(Sort::Blank)).collect()
 }
 
 /// The rows that agree with the commonest row of sorts but for a third of the cells. Headings and totals must not train.
@@ -239,7 +276,10 @@ fn core(lexicon: &Lexicon, rows: &Rows, width: usize) -> Vec<bool> {
     let best = counts
         .iter()
         .max_by(|a, b| weight((a.0, a.1)).total_cmp(&weight((b.0, b.1))).then_with(|| b.0.cmp(a.0)))
-        .map(|c| c.0.to_vec());
+        .map(|(best, count)| match *count * RARE < sorts.iter().flatten().count() {
+            true => usual_sorts(sorts.iter().flatten(), width),
+            false => best.to_vec(),
+        });
     let Some(best) = best else { return sorts.iter().map(Option::is_some).collect() };
     let most = 0.75 * (width / 3).max(1) as f64;
     sorts

@@ -22,6 +22,38 @@ pub(super) fn misses_types(judged: &Judged<'_>, at: usize) -> bool {
     cells.peek().is_some() && cells.all(|(id, _)| judged.lexicon.get(*id).sort.is_words())
 }
 
+/// Values of a column from which on they say what belongs there.
+const SEVERAL: u32 = 3;
+
+/// Whether a row has a name for each column, all different, and in no column of numbers, moments or words that come again and again what
+/// such a column holds: of numbers and moments there is one, or of the others there are two.
+pub(super) fn breaks_all(judged: &Judged<'_>, at: usize) -> bool {
+    let row = judged.row(at);
+    let mut names: Vec<String> =
+        row.values.iter().map(|id| judged.lexicon.text(*id).to_lowercase()).collect();
+    if row.values.len() != judged.width || names.iter().any(|name| name_like(name) <= 0.0) {
+        return false;
+    }
+    names.sort_unstable();
+    names.dedup();
+    let without = u32::from(judged.judge.trained_on(at));
+    let (mut counted, mut closed) = (0, 0);
+    for (id, column) in row.values.iter().zip(&judged.judge.columns) {
+        let filled = column.filled().saturating_sub(without);
+        let is_counted = |id: ValueId| matches!(judged.lexicon.get(id).sort, Sort::Number | Sort::Moment);
+        if filled >= SEVERAL && column.those(is_counted) * 10 >= filled * 9 {
+            // No name is a number, or a moment.
+            counted += 1;
+        } else if filled >= 2 * SEVERAL && column.different().saturating_sub(1) * 3 <= filled as usize {
+            if column.times(*id) > without {
+                return false;
+            }
+            closed += 1;
+        }
+    }
+    names.len() == judged.width && (counted > 0 || closed > 1)
+}
+
 /// Whether a row has words in a column of numbers, moments or codes.
 pub(super) fn strange_words(judged: &Judged<'_>, at: usize) -> bool {
     let cells = judged.row(at).values.iter().zip(&judged.judge.typed);

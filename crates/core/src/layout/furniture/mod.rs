@@ -34,7 +34,7 @@ use crate::rows::{Aside, Role};
 use headings::Line;
 use judge::Judge;
 use rows::{Place, Row, Rows};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 /// Everything that is known of the rows of a source.
 pub(super) struct Furniture {
@@ -152,6 +152,15 @@ pub(super) fn find(
                 && ((*gain >= 0.0 && row.values.len() == width) || (*gain >= 3.0 && !is_fixed))
         })
         .collect();
+    if width > 2 && matches!(candidate.form, Form::Delimited { .. }) {
+        // Names that come back are known as well.
+        let once = once(&rows);
+        for (at, row) in rows.rows.iter().enumerate() {
+            if row.aside.is_none() && once.contains(&row.text) && judge.knows(lexicon, row, at) {
+                (is_record[at], gain[at]) = (true, gain[at].max(1.0));
+            }
+        }
+    }
     if width == 1 {
         marks_for_nothing(&rows, lexicon, &mut is_record);
     }
@@ -208,6 +217,13 @@ pub(super) fn find(
         possible_names: if is_open { header::possible_names(&judged, first) } else { None },
         types: types.unwrap_or_default(),
     }
+}
+
+/// The texts of lines that are there once.
+fn once(rows: &Rows) -> HashSet<u32> {
+    let mut counts: HashMap<u32, u32> = HashMap::new();
+    rows.rows.iter().for_each(|row| *counts.entry(row.text).or_default() += 1);
+    counts.into_iter().filter(|(_, count)| *count == 1).map(|(text, _)| text).collect()
 }
 
 /// Characters of a mark that stands for no value, at most.

@@ -125,6 +125,11 @@ impl Column {
         self.values().filter(|(id, _)| is_such(*id)).map(|(_, count)| count).sum()
     }
 
+    /// How often a value was there.
+    pub(in crate::layout) fn times(&self, id: ValueId) -> u32 {
+        self.values.get(&id).copied().unwrap_or(0)
+    }
+
     /// How many different values were met.
     pub(in crate::layout) fn different(&self) -> usize {
         self.values.len()
