@@ -129,7 +129,9 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let name = |n: usize| folder.path().join(format!("slip{n}.csv")).display().to_string();
         let names: Vec<String> = (1..=SPELLED + 1).map(name).collect();
-        names.iter().for_each(|name| std::fs::write(name, "A\n1\n").unwrap());
+        for name in &names {
+            std::fs::write(name, "A\n1\n").unwrap();
+        }
         assert_eq!(in_short(&names), [folder.path().join("*.csv").display().to_string()]);
         assert_eq!(in_short(&names[1..]), names[1..]);
         std::fs::write(name(99), "A\n1\n").unwrap();

@@ -121,6 +121,90 @@ fn tables_by_the_standard_come_back_field_by_field() {
     );
 }
 
+/// A value of one of many sorts.
+fn value(dice: &mut Dice, sort: u64) -> String {
+    let words = ["Quay", "Lock", "Tern", "Mill", "Anchor", "Fog", "Crane", "Pilot", "Heron", "Market"];
+    let several =
+        |dice: &mut Dice, count: u64| (0..count).map(|_| dice.pick(&words)).collect::<Vec<_>>().join(" ");
+    match sort {
+        0 => dice.pick(&["Y", "N"]).to_owned(),
+        1 => dice.roll(0, 1000).to_string(),
+        2 => format!("{}.{:02}", dice.roll(0, 1000), dice.roll(0, 100)),
+        3 => format!("2031-{:02}-{:02}", dice.roll(1, 13), dice.roll(1, 29)),
+        4 => format!("{}{:04}", dice.pick(&["A", "B", "C"]), dice.roll(0, 10_000)),
+        5 => dice.pick(&words).to_owned(),
+        6 => {
+            let count = dice.roll(1, 5);
+            several(dice, count)
+        }
+        7 => dice.pick(&["true", "false"]).to_owned(),
+        8 => format!("{} %", dice.roll(0, 101)),
+        9 => format!("{:02}:{:02}", dice.roll(0, 24), dice.roll(0, 60)),
+        10 => {
+            let count = dice.roll(5, 16);
+            several(dice, count) + "."
+        }
+        _ => "x".to_owned(),
+    }
+}
+
+#[test]
+fn wide_and_sparse_tables_keep_their_names_and_lose_no_record() {
+    let (mut right, mut silent, mut example) = (0, 0, String::new());
+    let all = 400;
+    for seed in 0..all {
+        let mut dice = Dice::new(seed ^ 0x51d3);
+        let delimiter = dice.pick(&[",", ";", "\t", "|"]);
+        let columns = dice.roll(3, 46) as usize;
+        let records = [4, 8, 15, 30, 60][dice.roll(0, 5) as usize];
+        let sorts: Vec<(u64, u64)> = (0..columns).map(|_| (dice.roll(0, 12), dice.roll(0, 9) * 10)).collect();
+        let names: Vec<String> = (1..=columns)
+            .map(|n| {
+                format!(
+                    "{}{}{n}",
+                    dice.pick(&["Berth", "Dues", "State", "date", "num"]),
+                    dice.pick(&[" ", "_"])
+                )
+            })
+            .collect();
+        let mut text = names.join(delimiter) + "\n";
+        for _ in 0..records {
+            let mut row: Vec<String> = sorts
+                .iter()
+                .map(
+                    |(sort, blank)| if dice.chance(*blank) { String::new() } else { value(&mut dice, *sort) },
+                )
+                .collect();
+            if row.iter().all(String::is_empty) {
+                row[0] = "x".into();
+            }
+            text += &(row.join(delimiter) + "\n");
+        }
+        let layout = layout_of(&text);
+        let found = (layout.header_line, layout.lines_before_data, layout.footer.filled_lines, layout.width);
+        if found == (Some(1), 1, 0, columns) {
+            right += 1;
+        } else {
+            silent += u64::from(layout.doubt.is_none());
+            example = format!("seed {seed}, {columns} columns, {records} records, {found:?}\n{text}");
+        }
+    }
+    assert!(
+        right * 100 >= all * 99 && silent * 100 <= all,
+        "{right} of {all} right, {silent} silent; {}",
+        example.chars().take(1500).collect::<String>()
+    );
+}
+
+#[test]
+fn times_of_day_are_not_divided_at_their_colons() {
+    let line = |i: usize| {
+        format!("2031-03-{:02}T{:02}:00:00Z {}.{:02}\n", i % 28 + 1, i % 24, i * 7 % 6, i * 37 % 100)
+    };
+    let text: String = (0..40).map(line).collect();
+    assert_ne!(layout_of(&text).dialect.value.delimiter, b":");
+}
+
 #[test]
 fn plain_files_are_read_as_they_look() {
     for (text, delimiter, width) in [

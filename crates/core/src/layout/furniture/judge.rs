@@ -143,6 +143,13 @@ impl Judge {
         column.filled() >= 8 && holding * 20 >= column.filled() * 18
     }
 
+    /// Whether no value of a column holds a digit, but for `without` of them.
+    pub(super) fn has_no_digits(&self, lexicon: &Lexicon, column: usize, without: u32) -> bool {
+        let column = &self.columns[column];
+        let holding = column.those(|id| super::likeness::holds_digit(lexicon.text(id)));
+        column.filled() >= 20 && holding <= without
+    }
+
     /// Whether values of this sort belong to a column.
     pub(super) fn fits(&self, column: usize, sort: Sort) -> bool {
         self.fits.get(column).is_some_and(|f| f[sort as usize])
@@ -237,6 +244,9 @@ impl Judge {
 /// One row in so many is no model for the others.
 const RARE: usize = 10;
 
+/// Of so few rows none is a model unless another is like it.
+const FEW: usize = 3;
+
 /// The commonest sort of each column, by which rows are judged where no two rows are alike: many columns of which each is often blank.
 fn usual_sorts<'s>(rows: impl Iterator<Item = &'s Vec<Sort>>, width: usize) -> Vec<Sort> {
     let mut counts = vec![[0_usize; 6]; width];
@@ -276,9 +286,10 @@ fn core(lexicon: &Lexicon, rows: &Rows, width: usize) -> Vec<bool> {
     let best = counts
         .iter()
         .max_by(|a, b| weight((a.0, a.1)).total_cmp(&weight((b.0, b.1))).then_with(|| b.0.cmp(a.0)))
-        .map(|(best, count)| match *count * RARE < sorts.iter().flatten().count() {
-            true => usual_sorts(sorts.iter().flatten(), width),
-            false => best.to_vec(),
+        .map(|(best, count)| {
+            let rows = sorts.iter().flatten().count();
+            let is_rare = *count * RARE < rows || (*count == 1 && rows > FEW);
+            if is_rare { usual_sorts(sorts.iter().flatten(), width) } else { best.to_vec() }
         });
     let Some(best) = best else { return sorts.iter().map(Option::is_some).collect() };
     let most = 0.75 * (width / 3).max(1) as f64;

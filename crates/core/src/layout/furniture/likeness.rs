@@ -26,7 +26,7 @@ pub(super) fn misses_types(judged: &Judged<'_>, at: usize) -> bool {
 const SEVERAL: u32 = 3;
 
 /// Whether a row has a name for each column, all different, and in no column of numbers, moments or words that come again and again what
-/// such a column holds: of numbers and moments there is one, or of the others there are two.
+/// such a column holds: of numbers and moments there is one, or of the others there are two, or half of the names are usual ones.
 pub(super) fn breaks_all(judged: &Judged<'_>, at: usize) -> bool {
     let row = judged.row(at);
     let mut names: Vec<String> =
@@ -37,7 +37,7 @@ pub(super) fn breaks_all(judged: &Judged<'_>, at: usize) -> bool {
     names.sort_unstable();
     names.dedup();
     let without = u32::from(judged.judge.trained_on(at));
-    let (mut counted, mut closed) = (0, 0);
+    let (mut counted, mut closed, mut usual) = (0, 0, 0);
     for (id, column) in row.values.iter().zip(&judged.judge.columns) {
         let filled = column.filled().saturating_sub(without);
         let is_counted = |id: ValueId| matches!(judged.lexicon.get(id).sort, Sort::Number | Sort::Moment);
@@ -50,8 +50,9 @@ pub(super) fn breaks_all(judged: &Judged<'_>, at: usize) -> bool {
             }
             closed += 1;
         }
+        usual += usize::from(column.times(*id) <= without && kind::name::is_usual(judged.lexicon.text(*id)));
     }
-    names.len() == judged.width && (counted > 0 || closed > 1)
+    names.len() == judged.width && (counted > 0 || closed > 1 || (usual > 1 && usual * 2 >= judged.width))
 }
 
 /// Whether a row has words in a column of numbers, moments or codes.
@@ -133,6 +134,10 @@ pub(super) fn header_gain(judged: &Judged<'_>, at: usize) -> f64 {
         // Nor is a word without a digit where all values have some.
         if judged.judge.has_digits(lexicon, column) && !holds_digit(lexicon.text(*id)) {
             gain += 6.0;
+        }
+        // Nor one with a digit where none has any.
+        if judged.judge.has_no_digits(lexicon, column, without) && holds_digit(lexicon.text(*id)) {
+            gain += 4.0;
         }
         // What usually names columns hardly ever is a value.
         if kind::name::is_usual(lexicon.text(*id)) {
