@@ -173,7 +173,20 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
             coders.len() - 1
         };
         let coder = &mut coders[at].1;
-        let best = if starts.len() < IMPROVED { coder.best(&mut bench.lexicon, &starts) } else { starts };
+        let best = match starts.len() < IMPROVED {
+            true => coder.best(&mut bench.lexicon, &starts),
+            false => starts.clone(),
+        };
+        // Columns that are hardly ever filled save nothing, but may have their names.
+        let is_cut = || starts[1..].iter().any(|start| starts::cuts_values(base, *start));
+        if best.len() < starts.len()
+            && !priced.contains(&starts)
+            && naming::is_matched(&frame, base, &starts)
+            && !is_cut()
+        {
+            found.push(price(bench, all, &starts, &frame, unit, true));
+            priced.push(starts);
+        }
         let cut = best[1..].iter().any(|s| !dates.contains(s) && starts::cuts_values(base, *s));
         if best.len() < 2 || cut || priced.contains(&best) {
             continue;

@@ -1,6 +1,7 @@
 //! Where a start goes, once it is known between which values it stands: where left-aligned values begin, or right behind the
 //! column before right-aligned ones.
 
+use super::naming::names_of;
 use super::placed::{Class, Placed};
 use super::starts::{cuts, is_compact_date};
 
@@ -15,6 +16,7 @@ pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>
         }
     }
     let filled_at = |place: usize| filled.get(place).copied().unwrap_or(0) as f64;
+    let phrases = names.map(|names| phrases(names, lines)).unwrap_or_default();
     let mut settled = vec![starts[0]];
     for (at, &start) in starts.iter().enumerate().skip(1) {
         let high = starts.get(at + 1).copied().unwrap_or(width);
@@ -79,7 +81,7 @@ pub(super) fn settle(starts: &[usize], lines: &[&Placed], names: Option<&Placed>
             settled.push(better);
             continue;
         }
-        settled.push(align(lines, (from, to), high, names));
+        settled.push(align(lines, (from, to), high, &phrases));
     }
     // No two columns start at one place.
     for at in 1..settled.len() {
@@ -101,8 +103,16 @@ fn fewest_cuts(lines: &[&Placed], (low, high): (usize, usize), gap: (usize, usiz
     (cuts(best) < cuts(gap.0)).then_some(best)
 }
 
-/// The start of a column behind a gap that is blank from `from` to `to`, and whose values end before `high`.
-fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Option<&Placed>) -> usize {
+/// The names of a line: where each of them begins and ends. Words that belong together are one.
+fn phrases(names: &Placed, lines: &[&Placed]) -> Vec<(usize, usize)> {
+    let (words, begins) = names_of(names, lines, false);
+    let ends = begins.iter().skip(1).copied().chain([words.len()]);
+    begins.iter().zip(ends).map(|(from, to)| (words[*from].0, words[to - 1].1)).collect()
+}
+
+/// The start of a column behind a gap that is blank from `from` to `to`, and whose values end before `high`. `names`: where each name
+/// begins and ends.
+fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: &[(usize, usize)]) -> usize {
     let (mut firsts, mut lasts, mut all, mut digits) = (Vec::new(), Vec::new(), 0_usize, 0_usize);
     let mut dates = 0_usize;
     let count =
@@ -141,7 +151,7 @@ fn align(lines: &[&Placed], (from, to): (usize, usize), high: usize, names: Opti
         to
     };
     // No start cuts a name.
-    for (begin, end) in names.map(|n| n.runs(false)).unwrap_or_default() {
+    for (begin, end) in names.iter().copied() {
         if begin < place && place < end {
             if begin >= from {
                 place = begin;
