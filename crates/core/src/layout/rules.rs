@@ -280,6 +280,13 @@ fn starts(found: &mut Vec<Candidate>) {
             && best.width < c.width
             && c.bits < 1.3 * best.bits
     });
+    // Nor does anyone draw a rule with parts below the words of a list.
+    lift(found, |best, c| {
+        matches!(best.form, Form::Whole | Form::Multiline)
+            && matches!(c.form, Form::Fixed { ruled: true, touching: 0, .. })
+            && c.evenness() >= 0.9
+            && c.bits < 2.0 * best.bits
+    });
     // Starts with a name each beat those that names do not confirm, if both cost nearly the same.
     lift(found, |best, c| {
         matches!(best.form, Form::Fixed { matched: false, touching: 0, ruled: false, .. })

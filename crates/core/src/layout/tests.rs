@@ -321,6 +321,59 @@ fn a_total_may_fill_every_field_or_more_fields_than_the_records() {
 }
 
 #[test]
+fn phrases_around_lined_up_columns_are_no_names_and_no_records() {
+    let rows: String = (0..20)
+        .map(|i| {
+            format!(
+                "{:>6}  {}       {:<6}  2031-03-{:02}\n",
+                format!("{} %", i * 7 % 90),
+                ["Y", "N"][i % 2],
+                ["false", "true"][i % 3 % 2],
+                i + 1
+            )
+        })
+        .collect();
+    let head = "Remark  Opened  Code    Arrived\n";
+    let layout = detected(&format!("Tolgarth Quay\n{head}{rows}\nPrinted by Ada Rowe\n"));
+    assert_eq!(layout.names, ["Remark", "Opened", "Code", "Arrived"]);
+    assert_eq!((layout.header_line, layout.footer.filled_lines), (Some(2), 1));
+}
+
+#[test]
+fn a_name_of_two_words_stands_over_one_column_and_a_sparse_column_keeps_its_own() {
+    let row = |i: usize| {
+        let (note, gross) = (["Tern", "", "", "", "", ""][i % 6], if i % 3 == 0 { "" } else { "C6725" });
+        format!(
+            "{gross:<8}  {:>6}  {:<30}  {note:<5}  {}\n",
+            format!("{}.{:02}", 100 + i * 37 % 900, i * 7 % 100),
+            ["Crane Lock Anchor Market", "Fog", "Salt Heron Quay Pilot"][i % 3],
+            ["Y", "N"][i % 2]
+        )
+    };
+    let rows: String = (0..30).map(row).collect();
+    let layout = detected(&format!(
+        "{:<8}  {:>6}  {:<30}  {:<5}  Call no\n{rows}",
+        "Gross kg", "Dues", "Share", "Note"
+    ));
+    assert_eq!(layout.names, ["Gross kg", "Dues", "Share", "Note", "Call no"]);
+    // A rule with a part below each name settles it, however few and short the records are.
+    let rows: String = (0..6)
+        .map(|i| {
+            format!(
+                "{:<9}{:<14}{}\n",
+                ["false", "true"][i % 2],
+                if i == 2 { "2031-02-22" } else { "" },
+                ["true", "false"][i % 3 % 2]
+            )
+        })
+        .collect();
+    let layout = detected(&format!(
+        "Printed: 2031-03-04\nOffice 12\nDues     Remark        Paid\n-----    ----------    -----\n{rows}"
+    ));
+    assert_eq!(layout.width, 3);
+}
+
+#[test]
 fn a_mark_for_nothing_is_a_value_of_a_column_also_in_the_first_line() {
     let numbers: String = (0..20)
         .map(|i| format!("{:010}\n{}", 435_252_036 + i, if i % 6 == 2 { "-\n" } else { "" }))

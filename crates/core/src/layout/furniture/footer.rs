@@ -2,6 +2,7 @@
 
 use super::super::candidates::{Candidate, Form};
 use super::super::{Footer, Samples, SetAside, Total};
+use super::header::is_phrase;
 use super::likeness::{lacking, strange_words};
 use super::rows::{Place, Row};
 use super::{Judged, labelled, total};
@@ -103,6 +104,19 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
     let own = row.values.len();
     let gaps = lacking(judged, at);
     if own == width && set_off && gaps >= 2.max(width / 4) && strange_words(judged, at) {
+        return true;
+    }
+    // One phrase there that runs over several columns, where records have more than a blank between theirs.
+    let is_placed = judged.is_fixed() || judged.is_aligned();
+    let phrase = |i: usize| is_phrase(judged.lexicon.text(judged.row(i).text));
+    let others = || (0..at).filter(|i| judged.is_record[*i]);
+    if is_placed
+        && set_off
+        && width >= 3
+        && filled > 1
+        && phrase(at)
+        && others().filter(|i| phrase(*i)).count() * 4 < others().count()
+    {
         return true;
     }
     if judged.is_record[at] {

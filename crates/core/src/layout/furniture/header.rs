@@ -351,7 +351,7 @@ fn look(
             && !judged.is_apart(at - 1)
             && judged.row(at).gap == 0
             && is_headish(samples, judged, at - 1, true)
-            && goes_on_above(judged, at)
+            && goes_on_above(samples, judged, at)
         {
             at -= 1;
         }
@@ -405,7 +405,7 @@ fn names_above_units(judged: &Judged<'_>, at: usize) -> usize {
 
 /// Whether the row above row `at` may hold the upper half of its names: it has as many fields, and the names below leave
 /// something open, or stand under it one by one.
-fn goes_on_above(judged: &Judged<'_>, at: usize) -> bool {
+fn goes_on_above(samples: Samples<'_>, judged: &Judged<'_>, at: usize) -> bool {
     let texts = |i: usize| -> Vec<String> {
         judged.row(i).values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect()
     };
@@ -426,10 +426,36 @@ fn goes_on_above(judged: &Judged<'_>, at: usize) -> bool {
     }
     if judged.is_fixed() || judged.is_aligned() {
         let filled = upper.iter().filter(|t| !t.is_empty()).count();
+        let line = |i: usize| {
+            String::from_utf8_lossy(&samples.head[judged.row(i).start..judged.row(i).end]).into_owned()
+        };
+        if filled > 1 && is_phrase(&line(at - 1)) && !is_under(&line(at - 1), &line(at)) {
+            return false;
+        }
         return judged.row(at - 1).cuts <= judged.row(at).cuts.max(1) && (open || filled * 2 >= judged.width);
     }
     let filled = upper.iter().filter(|t| !t.is_empty()).count();
     upper.len() == lower.len() && (open || filled * 2 > upper.len())
+}
+
+/// Whether a line is one phrase: several words, and one blank between any two.
+pub(super) fn is_phrase(line: &str) -> bool {
+    let line = line.trim();
+    line.contains(' ') && !line.contains("  ") && !line.contains('\t')
+}
+
+/// Whether each word of the upper line begins or ends where a word of the lower one does.
+fn is_under(upper: &str, lower: &str) -> bool {
+    let edges = |line: &str| {
+        let chars: Vec<char> = line.chars().collect();
+        let filled = |at: usize| chars.get(at).is_some_and(|c| !c.is_whitespace());
+        let begins: Vec<usize> =
+            (0..chars.len()).filter(|at| filled(*at) && (*at == 0 || !filled(at - 1))).collect();
+        let ends: Vec<usize> = (0..chars.len()).filter(|at| filled(*at) && !filled(at + 1)).collect();
+        (begins, ends)
+    };
+    let ((begins, ends), (own, own_ends)) = (edges(upper), edges(lower));
+    begins.iter().zip(&ends).all(|(begin, end)| own.contains(begin) || own_ends.contains(end))
 }
 
 /// Whether the first value of a row, a word or a code, comes again and again at that place: a record type, and no name.
