@@ -342,7 +342,8 @@ fn phrases_around_lined_up_columns_are_no_names_and_no_records() {
 #[test]
 fn a_name_of_two_words_stands_over_one_column_and_a_sparse_column_keeps_its_own() {
     let row = |i: usize| {
-        let (note, gross) = (["Tern", "", "", "", "", ""][i % 6], if i % 3 == 0 { "" } else { "C6725" });
+        let (note, gross) =
+            (["Tern", "", "", "", "", ""][i % 6], if i.is_multiple_of(3) { "" } else { "C6725" });
         format!(
             "{gross:<8}  {:>6}  {:<30}  {note:<5}  {}\n",
             format!("{}.{:02}", 100 + i * 37 % 900, i * 7 % 100),

@@ -173,10 +173,8 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
             coders.len() - 1
         };
         let coder = &mut coders[at].1;
-        let best = match starts.len() < IMPROVED {
-            true => coder.best(&mut bench.lexicon, &starts),
-            false => starts.clone(),
-        };
+        let best =
+            if starts.len() < IMPROVED { coder.best(&mut bench.lexicon, &starts) } else { starts.clone() };
         // Columns that are hardly ever filled save nothing, but may have their names.
         let is_cut = || starts[1..].iter().any(|start| starts::cuts_values(base, *start));
         if best.len() < starts.len()
