@@ -322,9 +322,15 @@ fn a_workbook_for_each_of_many_sources_is_written_before_all_are_read() {
     assert_eq!(folder.cells("out/slip150.xlsx", "slip150")[1], ["150", "\"Tern 150\"", "150.5"]);
     let written = std::fs::read_dir(folder.path("out")).unwrap().count();
     assert!(written >= 148, "{written} workbooks");
+    // Where they belong together, one bad source ends everything, however many there are before it.
+    std::fs::create_dir(folder.path("none")).unwrap();
+    std::fs::write(folder.path("slip03.csv"), "Berth,Vessel,Dues\n003,Tern,1\n").unwrap();
+    std::fs::write(folder.path("slip149.csv"), "").unwrap();
+    folder.run("import slip*.csv --together --into none/{stem}.xlsx").expect(4);
+    assert_eq!(std::fs::read_dir(folder.path("none")).unwrap().count(), 0);
     // What is not there is missed before anything is read.
     let run = folder.run("import slip*.csv --into away/{stem}.xlsx").expect(3);
-    assert!(run.err.contains("mkdir -p away") && !run.err.contains("slip03"), "{}", run.err);
+    assert!(run.err.contains("mkdir -p away") && !run.err.contains("slip149"), "{}", run.err);
 }
 
 #[test]

@@ -15,7 +15,7 @@ pub enum NameEvidence {
     None,
 }
 
-/// Words for identifiers, in the languages that Incola reads, without accents.
+/// Words for identifiers, in the languages that Incola reads, as [`plain`] has them: without accents, and with one sigma.
 const IDENTIFIER: &str = " no nr num number numbers id ids identifier code codes key ref reference zip zipcode postcode \
 postal phone telephone tel telefon fax mobile handy account acct iban bic isbn issn ean gtin gln upc sku imo mmsi sscc \
 serial barcode uuid guid version ver revision rev hash \
@@ -25,10 +25,10 @@ codigo cod clave cif nif nie dni chave conta matriculacion cpf cnpj cep \
 sleutel rekening btw kvk bsn postnummer personnummer orgnr \
 kod kodu kody numer numeru konta pesel nip regon pocztowy cislo cisla kodem psc ico dic ucet \
 telefonnummer kontonummer postnr varenummer varenr kundnr kundenr artikelnr organisationsnummer cvr cpr \
-numerot numero koodi puhelin postinumero tili tunnus tunniste hetu \
-szam szama kod kodja azonosito iranyitoszam telefonszam szamla cikkszam adoszam \
-numara numarasi kodu tckn vkn plaka \
-номер номера код коды инн кпп огрн снилс счет счёт индекс телефон артикул штрихкод \
+numerot koodi puhelin postinumero tili tunnus tunniste hetu \
+szam szama kodja azonosito iranyitoszam telefonszam szamla cikkszam adoszam \
+numara numarasi tckn vkn plaka \
+номер номера код коды инн кпп огрн снилс счет индекс телефон артикул штрихкод \
 αριθμοσ αρ κωδικοσ κωδ αφμ τηλεφωνο τκ λογαριασμοσ ";
 
 /// Words for identifiers whose points divide levels, and no decimals: version 1.10 comes behind 1.9, and is not 1.1.
@@ -60,7 +60,7 @@ antal belopp pris vikt summa varde bredd hojd langd mangde belob belop vaegt vek
 maara hinta paino arvo pituus leveys korkeus \
 osszeg mennyiseg darab suly ertek hossz szelesseg magassag netto brutto \
 tutar fiyat miktar adet agirlik deger oran uzunluk genislik yukseklik toplam \
-сумма цена стоимость количество кол вес масса объем объём остаток процент ставка длина ширина высота \
+сумма цена стоимость количество кол вес масса объем остаток процент ставка длина ширина высота \
 ποσο τιμη ποσοτητα βαροσ αξια συνολο μηκοσ πλατοσ υψοσ ";
 
 /// Other words that usually name columns.
@@ -196,6 +196,7 @@ fn plain(word: &str) -> String {
             'ύ' | 'ϋ' => 'υ',
             'ώ' => 'ω',
             'ς' => 'σ',
+            'ё' => 'е',
             c => c,
         })
         .collect()

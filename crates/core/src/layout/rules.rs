@@ -4,7 +4,8 @@
 //! 1. Quotes that all close where a field does are quotes, if that costs little more. A tab, bar or doubled mark that gives
 //!    nearly all records the same width of three or more beats blanks and weaker marks.
 //! 2. Runs of two and more blanks beat runs of one and more, if both cost nearly the same and the columns are nearly as many.
-//! 3. Starts beat runs of blanks, if both cost nearly the same and two blanks stand together in many lines.
+//! 3. Starts beat runs of blanks, if both cost nearly the same and two blanks stand together in many lines. Those of the parts of a rule
+//!    below the names beat them, whole lines and records of several lines also if they cost more.
 //! 4. Names that reach further than the records are right: empty fields at the ends are left out.
 //! 5. Labels, and tabs in runs that line columns up, beat what else divides the lines, if both cost nearly the same; labels also if they
 //!    cost half as much again as a cycle of lines whose values keep them.
@@ -15,7 +16,8 @@
 //! 9. Tabs around a mark, and a mark that stands alone between two others in every line, are part of the delimiter. One tab in every line,
 //!    the names included, is in no value.
 //! 10. A mark that divides nearly all lines alike into numbers, dates or codes beats whole lines, if both cost nearly the same.
-//! 11. Starts with a name each beat those that names do not confirm, if both cost nearly the same.
+//! 11. Starts with a name each beat those that names do not confirm, if both cost nearly the same; also if they cost a little more, where
+//!    they make more columns.
 //! 12. Colons that stand in times of day alone divide nothing, unless they divide the names as well.
 
 use super::candidates::{Bench, Candidate, Form};

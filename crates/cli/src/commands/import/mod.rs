@@ -65,7 +65,9 @@ pub(crate) fn run(options: &Import) -> Result<ExitCode> {
         answers: Vec::new(),
         first: None,
     };
-    let count = if is_one_each(&options.into, &names) { BATCH } else { names.len() };
+    // One bad source of a table ends everything before something is written.
+    let are_apart = !options.together && is_one_each(&options.into, &names);
+    let count = if are_apart { BATCH } else { names.len() };
     for some in names.chunks(count.max(1)) {
         let books = work.look(some)?;
         let is_only = books.len() == 1 && some.len() == names.len();
