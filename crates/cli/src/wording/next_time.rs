@@ -1,6 +1,6 @@
 //! The command for next time, after an import.
 
-use crate::commands::import::Options;
+use crate::commands::import::{Options, source_column};
 use crate::flags::definitions::Import;
 use crate::io::disk;
 use crate::io::folder;
@@ -57,7 +57,17 @@ pub(crate) fn next_time(options: &Options, receipts: &[Receipt], answers: &[Stri
         }
         _ => {
             let sources = folder::in_short(&typed.sources);
-            let next = Import { sources, mode: Some(Mode::Replace.word().to_owned()), ..(**typed).clone() };
+            // A new table of several sources has a column for them, whether anyone asked for it or not.
+            let new = receipts.iter().flat_map(|r| &r.sheets).find(|sheet| sheet.placed.is_none());
+            let source_column = new.filter(|_| options.is_together()).map_or_else(
+                || typed.source_column.clone(),
+                |new| {
+                    let others: Vec<&str> = new.columns.iter().map(|column| column.name.as_str()).collect();
+                    Some(source_column(typed.source_column.as_deref(), &others))
+                },
+            );
+            let mode = Some(Mode::Replace.word().to_owned());
+            let next = Import { sources, mode, source_column, ..(**typed).clone() };
             format!("Next time, to replace these rows:\n  {}\n", again(&next, answers))
         }
     }

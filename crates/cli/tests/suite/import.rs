@@ -252,6 +252,11 @@ fn sources_with_equal_columns_come_together_with_kinds_decided_over_all() {
             ["\"april.csv\"", "\"007\"", "3"],
         ]
     );
+    // What is printed for the next time works, and makes the same.
+    let run = folder.run("import march.csv april.csv --together --no-link --into next.xlsx").expect(0);
+    let next = run.out.lines().last().and_then(|line| line.trim().strip_prefix("incola ")).unwrap();
+    folder.run(next).expect(0);
+    assert_eq!(folder.cells("next.xlsx", "next"), folder.cells("year.xlsx", "year"));
     let run = folder.run("import march.csv other.csv --together --into no.xlsx").expect(4);
     assert!(run.err.contains("different columns"), "{}", run.err);
     assert!(!folder.path("no.xlsx").exists());

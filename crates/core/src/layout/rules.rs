@@ -17,7 +17,7 @@
 //!    the names included, is in no value.
 //! 10. A mark that divides nearly all lines alike into numbers, dates or codes beats whole lines, if both cost nearly the same.
 //! 11. Starts with a name each beat those that names do not confirm, if both cost nearly the same; also if they cost a little more, where
-//!    they make more columns.
+//!     they make more columns.
 //! 12. Colons that stand in times of day alone divide nothing, unless they divide the names as well.
 
 use super::candidates::{Bench, Candidate, Form};

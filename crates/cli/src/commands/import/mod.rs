@@ -36,6 +36,7 @@ use opened::check_place;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+pub(crate) use together::source_column;
 
 /// Imports sources into workbooks.
 pub(crate) fn run(options: &Import) -> Result<ExitCode> {

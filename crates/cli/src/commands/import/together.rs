@@ -47,10 +47,9 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     check_new_sheet(options, &to.path, &name)?;
     opened.check_free(&to.path, &name)?;
     let table = (!options.is_plain()).then(|| sheet_name::legal_table(&stem, &opened.taken_names));
-    let mut source_column = options.place.source_column.clone().unwrap_or_else(|| "Source".to_owned());
-    while columns.iter().any(|c| c.name.eq_ignore_ascii_case(&source_column)) {
-        source_column.push('_');
-    }
+    let stated = options.place.source_column.as_deref();
+    let others: Vec<&str> = columns.iter().map(|c| c.name.as_str()).collect();
+    let source_column = source_column(stated, &others);
     let place = Place { source_column: Some(source_column), ..options.place.clone() };
     let options = Options { typed: Arc::clone(&options.typed), read: options.read.clone(), place };
     let is_linked = links::make::is_wanted(&options, &sources);
@@ -88,4 +87,13 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     sheet.comes_back = comes_back;
     sheet.docket.clone_from(&shape.docket);
     finish(&options.typed, &to.path, opened, &styles, vec![sheet])
+}
+
+/// The name of the column for the sources of a new table: the stated one, or a usual one, that is none of the others' names.
+pub(crate) fn source_column(stated: Option<&str>, others: &[&str]) -> String {
+    let mut name = stated.unwrap_or("Source").to_owned();
+    while others.iter().any(|other| other.eq_ignore_ascii_case(&name)) {
+        name.push('_');
+    }
+    name
 }
