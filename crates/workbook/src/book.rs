@@ -418,9 +418,15 @@ impl<W: Write + Seek> BookWriter<W> {
         let fates = behind::Fates {
             revised: plan.revised.as_ref(),
             replaced: ((plan.range.from.row, plan.old_last), &plan.columns),
+            totals: plan.totals.as_ref(),
         };
         let behind = (plan.extension.as_ref(), Some(&fates));
         let tail = behind::changed(&rows.name, &tail, behind, table.map(|t| (t, &rows.spaces)))?;
+        // Comments in replaced rows are the clerk's, and stay.
+        let fates = behind::Fates { replaced: ((1, 0), &[]), ..fates };
+        if fates.move_cells() {
+            over.parts.extend(over.book.comments_moved(rows.sheet, &|cell| fates.of(cell))?);
+        }
         over.additions.names.extend(plan.named.clone());
         if let Some(extension) = &plan.extension {
             over.additions.filters.push((rows.sheet, extension.clone()));

@@ -107,7 +107,7 @@ pub(crate) fn draft(name: &str, reading: &Reading, read: &settings::Reading) -> 
         out.text("name", &column.name, "");
         let why = if column.decided_by == DecidedBy::Detected { column.why.as_str() } else { "" };
         out.text("as", column.rule.kind().word(), why);
-        if let Some(format) = format_of(&column.rule, column.format()) {
+        if let Some(format) = format_of(column) {
             out.text("format", &format, "");
         }
         if let Some(unit) = &column.unit {

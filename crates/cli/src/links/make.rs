@@ -200,6 +200,10 @@ fn pin(read: &mut settings::Reading, surveyed: &Surveyed) {
     if surveyed.printed.is_some() {
         read.carry.get_or_insert_default();
     }
+    // A single record is known for what it is only where its layout is said.
+    if matches!(dialect.division, Division::Multiline(Multiline::Labelled { .. })) {
+        read.layout = Some(LayoutKind::Multiline);
+    }
     if let Division::Multiline(Multiline::Cycle { lines, .. }) = &dialect.division
         && read.starts.is_none()
     {

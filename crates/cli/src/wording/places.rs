@@ -95,7 +95,7 @@ fn place_words(sheet: &str, why: &PlaceStop) -> Failure {
         PlaceStop::OnePieceMoves { range } => of_sheet(&format!(": {range} cannot be split (merged cells or one formula), and rows above it are removed"))
             .help("unmerge them, or remove the formula for several cells, then refresh again"),
         PlaceStop::CommentMoves { at } => {
-            of_sheet(&format!(": {at} has a comment, and rows move up there: it would stay over another record"))
+            of_sheet(&format!(": {at} has a comment whose part is damaged, and rows move up there: it would stay over another record"))
                 .help("take the comment out, or put its text into a column beside the table, then refresh again")
         }
         why => of_sheet(&format!(": {why:?}")),

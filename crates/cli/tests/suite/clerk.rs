@@ -1,8 +1,8 @@
 //! A model of refreshing: what the clerk owns, what the source says, and what must stand in the sheet after each step. Random
 //! stories are told to the program and to the model; `INCOLA_STORIES` asks for more of them than the suite tells.
 
-use crate::grid::{Grid, Looks, Typed};
-use crate::support::Folder;
+use crate::grid::{BOXES, COMMENTS, Grid, Looks, SHEET, Typed, hang};
+use crate::support::{Folder, Run};
 use std::fmt::Write as _;
 
 /// Random numbers that are the same everywhere.
@@ -59,7 +59,7 @@ impl Form {
         match self {
             Self::Commas | Self::Tabs => "--header 1",
             Self::Fixed => "--header 1 --layout fixed --starts 1,11,21",
-            Self::Labels => "--layout multiline",
+            Self::Labels => "",
         }
     }
 }
@@ -68,7 +68,11 @@ impl Form {
 #[derive(Clone, Copy, Debug)]
 struct World {
     form: Form,
+    /// Records are known by their key; else by what they hold.
+    has_key: bool,
     is_table: bool,
+    /// A filter stands over the plain range.
+    filter: bool,
     /// The table has the clerk's columns among its own; else they stand right beside.
     owns: bool,
     tax: Option<Beside>,
@@ -91,6 +95,10 @@ struct Row {
     /// Whether the formula stands there.
     taxed: bool,
     remark: Option<String>,
+    /// On the key.
+    comment: Option<String>,
+    /// From the berth.
+    link: Option<String>,
     looks: Looks,
 }
 
@@ -98,7 +106,7 @@ impl Row {
     fn of(record: &Record, taxed: bool) -> Self {
         let [key, berth, dues] = record.clone();
         let cells = [Some(Typed::Text(key)), Some(Typed::Text(berth)), Some(Typed::Number(dues))];
-        Self { cells, tax: None, taxed, remark: None, looks: Looks::default() }
+        Self { cells, tax: None, taxed, remark: None, comment: None, link: None, looks: Looks::default() }
     }
 
     fn key(&self) -> Option<&str> {
@@ -110,7 +118,7 @@ impl Row {
 
     /// Whether the clerk typed something into columns of his own.
     fn has_own(&self) -> bool {
-        self.remark.is_some() || self.tax.is_some()
+        self.remark.is_some() || self.tax.is_some() || self.comment.is_some()
     }
 }
 
@@ -132,7 +140,6 @@ struct Story {
     log: String,
 }
 
-const SHEET: &str = "xl/worksheets/sheet1.xml";
 const TAX: u32 = 4;
 
 impl Story {
@@ -142,7 +149,9 @@ impl Story {
         let tax = dice.chance(70).then(|| [Beside::Plain, Beside::Shared, Beside::Array][dice.below(3)]);
         let world = World {
             form: [Form::Commas, Form::Tabs, Form::Fixed, Form::Labels][dice.below(4)],
+            has_key: dice.chance(70),
             is_table,
+            filter: !is_table && dice.chance(40),
             owns: dice.chance(50),
             tax,
             totals: if is_table { 0 } else { dice.below(3) as u32 },
@@ -175,6 +184,14 @@ impl Story {
     fn record(&mut self) -> Record {
         self.count += 1;
         let n = self.count;
+        if !self.world.has_key {
+            // Only amounts do not repeat, and those are no key.
+            return [
+                format!("A-{}", n % 2),
+                format!("{:03}", 1 + self.dice.below(2)),
+                format!("{}.25", 10 + n),
+            ];
+        }
         [format!("A-{n}"), format!("{:03}", self.dice.below(40)), format!("{}.25", 10 + self.dice.below(90))]
     }
 
@@ -214,6 +231,10 @@ impl Story {
             if let Some(remark) = &own.remark {
                 grid.text(row, self.remark_column(), remark);
             }
+            let hung = [(1, &own.comment, &mut grid.comments), (2, &own.link, &mut grid.links)];
+            for (column, text, list) in hung {
+                list.extend(text.clone().map(|text| ((row, column), text)));
+            }
             if own.looks != Looks::default() {
                 grid.looks.insert(row, own.looks);
             }
@@ -228,6 +249,7 @@ impl Story {
             grid.text(last + 2, 1, "Levy");
             grid.set(last + 2, 3, Typed::Formula(format!("C{}*0.2", last + 1)));
         }
+        grid.filter = self.world.filter.then(|| format!("A1:C{last}"));
         if self.world.side {
             for row in 2..5 {
                 grid.text(row, 8, &format!("beside {row}"));
@@ -250,7 +272,9 @@ impl Story {
     fn type_in(&self, folder: &Folder) {
         let shares = (self.world.tax == Some(Beside::Shared)).then_some(TAX);
         let grid = self.grid();
-        folder.change_part("book.xlsx", SHEET, |part| grid.put_into(&part, shares));
+        folder.change_part("book.xlsx", SHEET, |part| grid.hung_on(&grid.put_into(&part, shares)));
+        folder.change_part("book.xlsx", COMMENTS, |_| grid.comment_texts());
+        folder.change_part("book.xlsx", BOXES, |_| grid.comment_boxes());
         let last = 1 + self.known.max(1) as u32;
         // Everything from a beginning to a mark.
         let moved = |text: &str, from: &str, to: char, now: &str| {
@@ -261,6 +285,7 @@ impl Story {
             }
             out
         };
+        // The filter's hidden name stands there too.
         let name = |text: String| moved(&text, "$A$1:$C$", '<', &last.to_string());
         folder.change_part("book.xlsx", "xl/workbook.xml", name);
         if self.world.is_table {
@@ -280,7 +305,7 @@ impl Story {
         self.count += 1;
         let n = self.count;
         let at = self.dice.below(self.rows.len());
-        let what = self.dice.below(11);
+        let what = self.dice.below(13);
         let _ = writeln!(self.log, "clerk: {what} at row {}", at + 2);
         if self.rows.is_empty() && what != 3 {
             return;
@@ -315,6 +340,8 @@ impl Story {
             }
             9 => self.rows[at].cells[2] = Some(Typed::Formula("1+2".into())),
             10 if self.world.tax.is_some() => self.rows[at].tax = Some(format!("typed {n}")),
+            11 => self.rows[at].comment = Some(format!("comment {n}")),
+            12 => self.rows[at].link = Some(format!("Other!A{n}")),
             _ => {}
         }
     }
@@ -331,8 +358,7 @@ impl Story {
                 let record = self.record();
                 self.source.insert(at, record);
             }
-            // One record of lines with labels is not known for what it is, and stops a refresh.
-            3 if self.source.len() > if self.world.form == Form::Labels { 2 } else { 1 } => {
+            3 if self.source.len() > 1 => {
                 self.source.remove(at);
             }
             4 if !self.source.is_empty() => {
@@ -398,10 +424,12 @@ impl Story {
         let plain = if self.world.is_table { "" } else { "--plain" };
         folder
             .run(&format!(
-                "import calls.csv --into book.xlsx --key Call {} --as Berth=text {plain}",
+                "import calls.csv --into book.xlsx {} {} --as Berth=text {plain}",
+                if self.world.has_key { "--key Call" } else { "" },
                 self.world.form.options()
             ))
             .expect(0);
+        hang(folder, self.world.is_table);
         self.type_in(folder);
         for _ in 0..3 + self.dice.below(3) {
             for _ in 0..self.dice.below(4) {
@@ -419,11 +447,96 @@ impl Story {
         Ok(self)
     }
 
+    /// The rows that stand in the sheet.
+    fn rows_of(&self, is: &Grid) -> Vec<Row> {
+        let last = is.cells.keys().filter(|(_, column)| *column <= 3).map(|(row, _)| *row);
+        // The note and the totals stand below.
+        let last = last.filter(|row| self.note_row.is_none_or(|note| *row < note)).max().unwrap_or(1);
+        let row = |n: u32| {
+            let cell = |column: u32| is.cells.get(&(n, column)).cloned();
+            let text = |column: u32| match cell(column) {
+                Some(Typed::Text(text)) => Some(text),
+                _ => None,
+            };
+            let tax = self.world.tax.and(cell(TAX));
+            let typed_over = self.world.tax.and(text(TAX));
+            Row {
+                cells: [cell(1), cell(2), cell(3)],
+                taxed: typed_over.is_some() || matches!(tax, Some(Typed::Formula(_) | Typed::Array(_))),
+                tax: typed_over,
+                remark: text(self.remark_column()),
+                comment: is.comments.get(&(n, 1)).cloned(),
+                link: is.links.get(&(n, 2)).cloned(),
+                looks: is.looks.get(&n).copied().unwrap_or_default(),
+            }
+        };
+        (2..=last.saturating_sub(self.world.totals)).map(row).collect()
+    }
+
+    /// One refresh without a key, where what belongs together is for the program to find: nothing of the clerk's is lost, nothing of
+    /// the source is missing, and nothing else stands there.
+    fn step_by_content(&mut self, folder: &Folder) -> Result<bool, String> {
+        for row in &mut self.rows {
+            row.taxed |= row.tax.is_some();
+        }
+        let before = std::fs::read(folder.path("book.xlsx")).unwrap();
+        let run = folder.run("refresh book.xlsx --accept shorter --conflicts sheet");
+        let _ = writeln!(self.log, "refresh: status {}", run.status);
+        let failed = |story: &Self, why: &str| Err(format!("{}\n{why}\n{}{}", story.log, run.out, run.err));
+        let is_full = self.note_row.is_some() && run.err.contains("the cells for the rows are not empty");
+        if run.status == 4 && is_full && std::fs::read(folder.path("book.xlsx")).unwrap() == before {
+            return Ok(false);
+        }
+        if run.status != 0 {
+            return failed(self, "a refresh without a key");
+        }
+        let now = self.rows_of(&Grid::read(folder));
+        let is_in = |list: &[Record], row: &Row| list.iter().any(|record| row.cells == typed(record));
+        // A formula of the clerk's is his, if it gives what it may.
+        let is_own = |row: &Row| !is_in(&self.base, row);
+        for row in self.rows.iter().filter(|row| is_own(row) && !is_in(&self.source, row)) {
+            if !now.contains(row) {
+                return failed(self, &format!("a row of the clerk's went: {row:?}"));
+            }
+        }
+        let hung =
+            |row: &Row| (row.cells[0].clone(), row.remark.clone(), row.tax.clone(), row.comment.clone());
+        for row in self.rows.iter().filter(|row| row.has_own()) {
+            if !now.iter().any(|n| hung(n) == hung(row)) {
+                return failed(self, &format!("what was beside a row went: {row:?}"));
+            }
+        }
+        // Where both sides changed, the sheet wins.
+        let conflicts = run.out.lines().filter(|line| line.starts_with("  conflict  ")).count();
+        let new = self.source.iter().filter(|record| !self.base.contains(record));
+        let stands = |record: &Record| now.iter().filter(|row| row.cells == typed(record)).count();
+        // Two that became the same stand there twice.
+        let wanted = |record: &Record| self.source.iter().filter(|other| *other == record).count();
+        let missing = new.filter(|record| stands(record) != wanted(record));
+        let missing: Vec<&Record> = missing.collect();
+        if missing.len() > conflicts {
+            return failed(self, &format!("new records do not stand there, each once: {missing:?}"));
+        }
+        for row in &now {
+            let stays = self
+                .rows
+                .iter()
+                .any(|before| before.cells == row.cells && (is_own(before) || before.has_own()));
+            if !stays && !is_in(&self.source, row) {
+                return failed(self, &format!("this is neither the clerk's nor the source's: {row:?}"));
+            }
+        }
+        self.rows = now;
+        self.is_as_it_must_be(folder, &run)
+    }
+
     /// One refresh; `false`: something stood in the way, and nothing was changed.
     fn step(&mut self, folder: &Folder) -> Result<bool, String> {
+        if !self.world.has_key {
+            return self.step_by_content(folder);
+        }
         let before = std::fs::read(folder.path("book.xlsx")).unwrap();
         let is_untouched = || std::fs::read(folder.path("book.xlsx")).unwrap() == before;
-        let mut winner = None;
         let (mut rows, has_conflicts) = self.refreshed(None);
         let mut run = folder.run("refresh book.xlsx --accept shorter");
         let _ = writeln!(self.log, "refresh: status {}", run.status);
@@ -439,8 +552,7 @@ impl Story {
                 return Err(format!("{}\na conflict is not asked about\n{}{}", self.log, run.out, run.err));
             }
             let is_source = self.dice.chance(50);
-            winner = Some(is_source);
-            rows = self.refreshed(winner).0;
+            rows = self.refreshed(Some(is_source)).0;
             let words = if is_source { "source" } else { "sheet" };
             run = folder.run(&format!("refresh book.xlsx --accept shorter --conflicts {words}"));
             let _ = writeln!(self.log, "refresh --conflicts {words}: status {}", run.status);
@@ -455,12 +567,15 @@ impl Story {
         if run.status != 0 {
             return Err(format!("{}\nstatus {}\n{}{}", self.log, run.status, run.out, run.err));
         }
-        let gone_or_new = rows != self.rows;
         self.rows = rows;
+        self.is_as_it_must_be(folder, &run)
+    }
+
+    /// Compares the sheet with the model, of which the next step goes out.
+    fn is_as_it_must_be(&mut self, folder: &Folder, run: &Run) -> Result<bool, String> {
         self.known = self.rows.len();
-        let _ = (winner, gone_or_new);
         self.base.clone_from(&self.source);
-        let is = Grid::of(&folder.part("book.xlsx", SHEET));
+        let is = Grid::read(folder);
         let must = self.grid();
         if is == must {
             return Ok(true);
@@ -473,7 +588,9 @@ impl Story {
                 let _ = writeln!(text, "{place:?}: is {is:?}, must be {must:?}");
             }
         }
-        let _ = writeln!(text, "looks: is {:?}, must be {:?}\n{}", is.looks, must.looks, run.out);
+        let around =
+            |grid: &Grid| format!("{:?} {:?} {:?} {:?}", grid.looks, grid.comments, grid.links, grid.filter);
+        let _ = writeln!(text, "around: is {}, must be {}\n{}", around(&is), around(&must), run.out);
         Err(text)
     }
 }

@@ -1,8 +1,14 @@
 //! The cells of a sheet as a clerk sees and types them, read from its part and put back into it.
 
+use crate::support::Folder;
 use incola_workbook::{CellRef, Formula, Range};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
+
+/// The parts of a sheet, of its comments, and of the boxes that show them.
+pub(crate) const SHEET: &str = "xl/worksheets/sheet1.xml";
+pub(crate) const COMMENTS: &str = "xl/comments1.xml";
+pub(crate) const BOXES: &str = "xl/drawings/vmlDrawing1.vml";
 
 /// What stands in a cell.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -26,6 +32,12 @@ pub(crate) struct Looks {
 pub(crate) struct Grid {
     pub(crate) cells: BTreeMap<(u32, u32), Typed>,
     pub(crate) looks: BTreeMap<u32, Looks>,
+    /// Comments on cells.
+    pub(crate) comments: BTreeMap<(u32, u32), String>,
+    /// Where cells lead to.
+    pub(crate) links: BTreeMap<(u32, u32), String>,
+    /// The cells that a filter of the sheet is over.
+    pub(crate) filter: Option<String>,
 }
 
 /// The value of an attribute in an opening tag.
@@ -167,4 +179,118 @@ impl Grid {
         }
         format!("{}{rows}{}", &part[..from], &part[to..])
     }
+
+    /// The part with the filter and the links in place of its own.
+    pub(crate) fn hung_on(&self, part: &str) -> String {
+        let mut part = part.to_owned();
+        for (from, to) in [("<autoFilter ref", "/>"), ("<hyperlinks>", "</hyperlinks>")] {
+            if let Some(start) = part.find(from) {
+                let end = start + part[start..].find(to).unwrap() + to.len();
+                part.replace_range(start..end, "");
+            }
+        }
+        let mut more =
+            self.filter.as_ref().map_or_else(String::new, |cells| format!("<autoFilter ref=\"{cells}\"/>"));
+        if !self.links.is_empty() {
+            let link = |((row, column), to): (&(u32, u32), &String)| {
+                let at = CellRef { row: *row, column: *column };
+                format!("<hyperlink ref=\"{at}\" location=\"{to}\"/>")
+            };
+            let links: String = self.links.iter().map(link).collect();
+            let _ = write!(more, "<hyperlinks>{links}</hyperlinks>");
+        }
+        part.replace("</sheetData>", &format!("</sheetData>{more}"))
+    }
+
+    /// The part that holds the comments.
+    pub(crate) fn comment_texts(&self) -> String {
+        let comment = |((row, column), text): (&(u32, u32), &String)| {
+            let at = CellRef { row: *row, column: *column };
+            format!("<comment ref=\"{at}\" authorId=\"0\"><text><t>{text}</t></text></comment>")
+        };
+        let list: String = self.comments.iter().map(comment).collect();
+        format!(
+            "<comments><authors><author>Ada Rowe</author></authors><commentList>{list}</commentList></comments>"
+        )
+    }
+
+    /// The drawing with a box for each comment.
+    pub(crate) fn comment_boxes(&self) -> String {
+        let shape = |(row, column): &(u32, u32)| {
+            let (row, column) = (row - 1, column - 1);
+            format!(
+                "<v:shape id=\"s{row}\"><x:ClientData ObjectType=\"Note\"><x:Anchor>{column}, 5, {row}, 5, {}, 5, {}, 5</x:Anchor>\
+                 <x:Row>{row}</x:Row><x:Column>{column}</x:Column></x:ClientData></v:shape>",
+                column + 2,
+                row + 3
+            )
+        };
+        let shapes: String = self.comments.keys().map(shape).collect();
+        format!("<xml xmlns:v=\"v\" xmlns:x=\"x\">{shapes}</xml>")
+    }
+
+    /// The cells of a sheet, and what hangs on them in other parts. Each comment must have its box at its cell.
+    pub(crate) fn read(folder: &Folder) -> Self {
+        let part = folder.part("book.xlsx", SHEET);
+        let mut grid = Self::of(&part);
+        grid.filter =
+            inside(&part, "autoFilter").and_then(|(tag, _)| attribute(tag, "ref")).map(str::to_owned);
+        let place = |tag: &str| {
+            let at = CellRef::parse(attribute(tag, "ref").unwrap()).unwrap();
+            (at.row, at.column)
+        };
+        for link in part.split("<hyperlink ").skip(1) {
+            let tag = format!(" {}", &link[..link.find('>').unwrap()]);
+            grid.links.insert(place(&tag), attribute(&tag, "location").unwrap().to_owned());
+        }
+        let texts = folder.part("book.xlsx", COMMENTS);
+        for comment in texts.split("<comment ").skip(1) {
+            let tag = format!(" {}", &comment[..comment.find('>').unwrap()]);
+            let text = comment.split("<t>").nth(1).and_then(|text| text.split("</t>").next());
+            grid.comments.insert(place(&tag), text.unwrap().to_owned());
+        }
+        let number =
+            |text: &str, name: &str| inside(text, name).unwrap().1.trim().parse::<u32>().unwrap() + 1;
+        let boxes = folder.part("book.xlsx", BOXES);
+        let boxes = boxes.split("<v:shape ").skip(1).map(|shape| {
+            let (row, column) = (number(shape, "x:Row"), number(shape, "x:Column"));
+            let anchor = inside(shape, "x:Anchor").unwrap().1;
+            assert_eq!(
+                anchor.split(", ").nth(2),
+                Some((row - 1).to_string().as_str()),
+                "a box is beside its cell"
+            );
+            (row, column)
+        });
+        let boxes: std::collections::BTreeSet<_> = boxes.collect();
+        assert!(
+            boxes.iter().eq(grid.comments.keys()),
+            "each comment has its box: {boxes:?} {:?}",
+            grid.comments
+        );
+        grid
+    }
+}
+
+/// Ties parts for comments to the sheet.
+pub(crate) fn hang(folder: &Folder, is_table: bool) {
+    let tie = |id: &str, kind: &str, target: &str| {
+        format!(
+            "<Relationship Id=\"{id}\" Type=\"http://schemas.openxmlformats.org/officeDocument/2006/relationships/{kind}\" Target=\"{target}\"/>"
+        )
+    };
+    let more = tie("rId8", "vmlDrawing", "../drawings/vmlDrawing1.vml")
+        + &tie("rId9", "comments", "../comments1.xml");
+    let ties = "xl/worksheets/_rels/sheet1.xml.rels";
+    if is_table {
+        folder.change_part("book.xlsx", ties, |text| {
+            text.replace("</Relationships>", &format!("{more}</Relationships>"))
+        });
+    } else {
+        let space = "http://schemas.openxmlformats.org/package/2006/relationships";
+        let text = format!("<Relationships xmlns=\"{space}\">{more}</Relationships>");
+        folder.add_part("book.xlsx", ties, &text);
+    }
+    folder.add_part("book.xlsx", COMMENTS, &Grid::default().comment_texts());
+    folder.add_part("book.xlsx", BOXES, &Grid::default().comment_boxes());
 }

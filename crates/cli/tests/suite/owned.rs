@@ -1,10 +1,9 @@
 //! Cases of what stands beside, below and among rows: it goes along, stays, or stops what would lose it.
 
-use crate::grid::{Grid, Typed};
+use crate::grid::{BOXES, COMMENTS, Grid, SHEET, Typed, hang};
 use crate::support::Folder;
 
 const CALLS: &str = "Call,Berth,Dues\nA-1,007,12.5\nA-2,012,3.25\nA-3,003,8.75\n";
-const SHEET: &str = "xl/worksheets/sheet1.xml";
 
 /// Cells as they are typed, a line for each row: `=` makes a formula, `{=` one for a list of values, digits a number, `'` a text.
 fn grid(rows: &str) -> Grid {
@@ -345,6 +344,67 @@ fn a_remark_keeps_its_row_until_someone_says_otherwise() {
         assert!(!run.out.contains("more gone"), "{}", run.out);
         holds(&folder, after);
     }
+}
+
+/// A comment on each of these cells, as their boxes say too.
+fn comment(folder: &Folder, cells: &[(u32, u32)], is_table: bool) {
+    let comments = cells.iter().map(|(row, column)| ((*row, *column), format!("on {row}"))).collect();
+    let grid = Grid { comments, ..Grid::default() };
+    hang(folder, is_table);
+    folder.change_part("book.xlsx", COMMENTS, |_| grid.comment_texts());
+    folder.change_part("book.xlsx", BOXES, |_| grid.comment_boxes());
+}
+
+fn commented(folder: &Folder) -> Vec<String> {
+    let comments = Grid::read(folder).comments;
+    comments.iter().map(|((row, column), text)| format!("{row}.{column} {text}")).collect()
+}
+
+#[test]
+fn comments_go_with_their_records_and_hold_them() {
+    let rows = "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25\nA-3|'003|8.75";
+    for is_table in [true, false] {
+        let folder = book(rows, if is_table { "--key Call" } else { "--key Call --plain" });
+        comment(&folder, &[(1, 1), (3, 2), (4, 3), (9, 1)], is_table);
+        folder.write_old("calls.csv", CALLS.replace("A-1,007,12.5\n", ""));
+        folder.run("refresh book.xlsx").expect(0);
+        assert_eq!(commented(&folder), ["1.1 on 1", "2.2 on 3", "3.3 on 4", "9.1 on 9"]);
+        // The record of one went.
+        folder.write_old("calls.csv", "Call,Berth,Dues\nA-3,003,8.75\n");
+        let run = folder.run("refresh book.xlsx").expect(4);
+        let why = "B2 has a comment, and the source has the record no more";
+        assert!(run.out.contains(why), "{}", run.out);
+        folder.run("refresh book.xlsx --conflicts source").expect(0);
+        assert_eq!(commented(&folder), ["1.1 on 1", "2.3 on 4", "9.1 on 9"]);
+        holds(&folder, "Call|Berth|Dues\nA-3|'003|8.75");
+    }
+}
+
+#[test]
+fn comments_on_totals_go_with_them() {
+    let rows = "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25\nTotal||=SUM(C2:C3)";
+    let folder = book(rows, "--plain --no-link");
+    comment(&folder, &[(2, 3), (4, 3), (4, 9)], false);
+    import(&folder, ONE, "--mode append").expect(0);
+    assert_eq!(commented(&folder), ["2.3 on 2", "4.9 on 4", "5.3 on 4"]);
+}
+
+#[test]
+fn comments_whose_box_cannot_be_read_stop_what_would_tear_them_off() {
+    let rows = "Call|Berth|Dues\nA-1|'007|12.5\nA-2|'012|3.25\nA-3|'003|8.75";
+    let folder = book(rows, "--key Call");
+    comment(&folder, &[(4, 1)], true);
+    folder.change_part("book.xlsx", BOXES, |text| {
+        text.replace("</x:ClientData></v:shape></xml>", "</x:Client")
+    });
+    folder.write_old("calls.csv", CALLS.replace("A-1,007,12.5\n", ""));
+    let run = folder.run("refresh book.xlsx").expect(4);
+    assert!(
+        run.err.contains("A4 has a comment whose part is damaged, and rows move up there"),
+        "{}",
+        run.err
+    );
+    holds(&folder, rows);
 }
 
 #[test]

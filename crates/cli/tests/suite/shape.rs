@@ -150,3 +150,63 @@ fn daily_readings_become_monthly_ones_at_every_refresh() {
         assert!(run.err.contains(why), "{options}: {}", run.err);
     }
 }
+
+/// The number format of a cell of the sheet.
+fn format_of(folder: &Folder, cell: &str) -> String {
+    let sheet = folder.part("book.xlsx", "xl/worksheets/sheet1.xml");
+    let cell =
+        sheet.split(&format!("<c r=\"{cell}\" s=\"")).nth(1).unwrap_or_else(|| panic!("{cell}: {sheet}"));
+    let style: usize = cell.split('"').next().unwrap().parse().unwrap();
+    let styles = folder.part("book.xlsx", "xl/styles.xml");
+    let formats = styles.split("<cellXfs").nth(1).unwrap();
+    let id = formats.split("numFmtId=\"").nth(style + 1).unwrap().split('"').next().unwrap();
+    let own = styles.split(&format!("<numFmt numFmtId=\"{id}\" formatCode=\"")).nth(1);
+    own.map_or_else(
+        || format!("built in {id}"),
+        |own| own.split("\"/>").next().unwrap().replace("&quot;", "'"),
+    )
+}
+
+#[test]
+fn what_is_computed_looks_as_is_stated() {
+    let compute = "--compute 'Net=ROUND(Dues / 1.19, 2)' --compute 'Share=ROUND(Dues / 630, 4)' --compute 'Leaves=COALESCE(Arrived, Arrived)'";
+    for (stated, cell, format) in [
+        ("--as 'Net=number:1.234,50 \u{20ac}'", "G2", "#,##0.00' \u{20ac}'"),
+        ("--as 'Net=number:CHF 1.0'", "G2", "'CHF '0.0"),
+        ("--as 'Share=number:12.5 %'", "H2", "0.0\\ %"),
+        ("--as 'Leaves=date:dd.MM.yyyy'", "I2", "dd\\.mm\\.yyyy"),
+    ] {
+        let folder = Folder::new().with("calls.csv", CALLS);
+        folder
+            .run(&format!("import calls.csv --into book.xlsx --as Berth=text {compute} {stated}"))
+            .expect(0);
+        assert_eq!(format_of(&folder, cell), format, "{stated}");
+        // The link keeps it, for the rows that come later.
+        folder.write_old("calls.csv", CALLS.to_owned() + "C005,007,Tern,2031-09-02,19.04,\n");
+        folder.run("refresh book.xlsx").expect(0);
+        assert_eq!(format_of(&folder, &cell.replace('2', "7")), format, "{stated}");
+        let values = folder.cells("book.xlsx", "calls");
+        assert_eq!(&values[6][6..8], ["16", "0.0302"], "{values:?}");
+    }
+    // A column of the source is spelled so there, and shown as it is spelled.
+    let folder = Folder::new().with("calls.csv", CALLS);
+    let run =
+        folder.run("import calls.csv --into book.xlsx --as Berth=text --as 'Dues=number:1.0 kg'").expect(2);
+    assert!(run.err.contains("is not a"), "{}", run.err);
+    for (bad, why) in
+        [("number:many", "a number as it is to look"), ("number:1,234", "can be read in two ways")]
+    {
+        let run =
+            folder.run(&format!("import calls.csv --into book.xlsx {compute} --as Net={bad}")).expect(2);
+        assert!(run.err.contains(why), "{}", run.err);
+    }
+}
+
+#[test]
+fn what_is_rolled_up_looks_as_is_stated() {
+    let folder = Folder::new().with("calls.csv", CALLS);
+    let steps = "--by Berth --take 'SUM(Dues) AS Paid' --as 'Paid=number:1,234.50 EUR'";
+    folder.run(&format!("import calls.csv --into book.xlsx --as Berth=text {steps}")).expect(0);
+    assert_eq!(format_of(&folder, "B2"), "#,##0.00' EUR'");
+    assert_eq!(folder.cells("book.xlsx", "calls")[1], ["\"007\"", "551.25"]);
+}

@@ -9,6 +9,7 @@ pub mod name;
 pub mod number;
 pub mod pattern;
 mod rule;
+pub mod shown;
 pub mod statistics;
 
 pub use date::DateOrder;

@@ -11,6 +11,7 @@ use crate::evidence::{DecidedBy, Decision};
 use crate::kind::date::DateOrder;
 use crate::kind::decide::{Doubt, Surroundings, Verdict, decide};
 use crate::kind::force::force;
+use crate::kind::shown::Shown;
 use crate::kind::{ColumnStats, Count, Decimal, Kind, Rule, Value, number, pattern, statistics};
 use crate::layout::{Layout, LayoutChoices, LayoutDoubt, NamedValue, SetAside, Total, named_values};
 use crate::notice::{Notice, NoticeCode};
@@ -63,6 +64,8 @@ pub struct Choices {
     pub scan: Scan,
     /// What becomes of rows on the way in.
     pub shaping: ShapingChoices,
+    /// The kinds of the columns, where all of them are made of others: rows that were rolled up.
+    pub rolled_up: Vec<Kind>,
 }
 
 impl Choices {
@@ -151,6 +154,10 @@ pub struct ColumnReading {
     pub pad: Option<Pad>,
     /// Whether a number that is missing is written as 0.
     pub zero_if_blank: bool,
+    /// Whether its values are made of others, and not what the source holds.
+    pub is_made: bool,
+    /// How the sheet shows values that are made, where that is stated.
+    pub shown: Option<Shown>,
     /// What was seen of it.
     pub stats: ColumnStats,
 }
@@ -172,6 +179,9 @@ impl ColumnReading {
 
     /// The format in words: a date pattern or a sample of a number.
     pub fn format(&self) -> Option<String> {
+        if let Some(shown) = &self.shown {
+            return Some(shown.format.clone());
+        }
         match &self.rule {
             Rule::Date(rule) => Some(pattern::of_date_rule(rule)),
             Rule::Number(rule) => Some(pattern::of_number_rule(rule)),
@@ -253,11 +263,24 @@ pub fn conclude(
             total_agrees: layout.footer.total.as_ref().is_some_and(|t| total_agrees(t, place, stats)),
         };
         let name = &names[place];
+        let of_expression = place.checked_sub(own).and_then(|n| made.get(n)).and_then(|column| column.kind);
+        let made_kind = of_expression.or_else(|| choices.rolled_up.get(place).copied());
+        let mut shown = None;
         let (mut verdict, decided_by) = if let Some((stated, option)) = &kinds[place] {
             let by = stated.decided_by;
-            let format = stated.format.as_deref();
-            let mut verdict = force(stats, stated.kind, format, &around, choices.decimal)
-                .map_err(|why| BadSetting::new("as", option, format!("{name}: {why}")))?;
+            let bad = |why: String| BadSetting::new("as", option, format!("{name}: {why}"));
+            let mut format = stated.format.as_deref();
+            let mut decimal = choices.decimal;
+            if made_kind == Some(stated.kind) {
+                // Its values are spelled as expressions spell them; the format says how they look.
+                decimal = Some(Decimal::Point);
+                if by != DecidedBy::Detected {
+                    let read = |format| Shown::read(stated.kind, format, choices.decimal).map_err(bad);
+                    shown = format.map(read).transpose()?;
+                    format = made_format(stated.kind);
+                }
+            }
+            let mut verdict = force(stats, stated.kind, format, &around, decimal).map_err(bad)?;
             verdict.why = if option.is_empty() {
                 "not among the columns wanted".into()
             } else {
@@ -298,6 +321,8 @@ pub fn conclude(
             doubt: verdict.doubt,
             misfits: verdict.misfits,
             zero_if_blank: false,
+            is_made: made_kind.is_some(),
+            shown,
             stats: stats.clone(),
         });
     }

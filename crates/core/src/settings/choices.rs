@@ -72,6 +72,7 @@ pub fn choices(
         decimal: decimal(read.decimal_char.as_deref(), read.group_char.as_deref())?,
         blank: read.blank.clone().unwrap_or_default(),
         blank_in: columns.iter().filter_map(|c| Some((c.name.clone(), c.blank.clone()?))).collect(),
+        rolled_up: Vec::new(),
         keeps_blank_rows: read.blank_rows == Some(BlankRows::Keep),
         kinds: all_kinds,
         only: read.only.iter().flatten().map(|text| Selector::new(text)).collect(),

@@ -353,7 +353,7 @@ pub const KEYS: &[Key] = &[
         "format",
         KeyKind::Text,
         "\"dd.MM.yyyy\"",
-        "How the kind is spelled: a date pattern (UAX #35), a number with its marks, a picture such as 9(5)v99, or yes/no.",
+        "How the kind is spelled: a date pattern (UAX #35), a number with its marks, a picture such as 9(5)v99, or yes/no. Of a column that is computed or rolled up: how the sheet shows it, such as 1.234,50 kg or 12.5 %.",
     ),
     key("column", "called", KeyKind::Text, "\"Quay\"", "What the sheet calls it."),
     key(

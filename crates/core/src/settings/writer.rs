@@ -2,6 +2,7 @@
 
 use super::docket::VERSION;
 use crate::kind::Rule;
+use crate::reading::ColumnReading;
 use std::fmt::Write as _;
 
 /// Writes a docket line by line: keys, values, and what speaks for them.
@@ -58,15 +59,18 @@ fn plain(text: &str) -> String {
 }
 
 /// The format that says how a kind is spelled, where the next file needs to know.
-pub fn format_of(rule: &Rule, format: Option<String>) -> Option<String> {
-    match rule {
+pub fn format_of(column: &ColumnReading) -> Option<String> {
+    if column.is_made {
+        return column.shown.as_ref().map(|shown| shown.format.clone());
+    }
+    match &column.rule {
         // A picture says how many digits there are; otherwise the marks alone are said, and with two decimals no mark can be
         // taken for the other.
         Rule::Number(rule) if rule.implied_decimals.is_none() => {
             let has_marks = !rule.group.text().is_empty() || rule.spellings.iter().any(|s| s.has_mark());
             has_marks.then(|| format!("1{}234{}50", rule.group.text(), rule.decimal.char()))
         }
-        Rule::Number(_) | Rule::Date(_) | Rule::Boolean(_) => format,
+        Rule::Number(_) | Rule::Date(_) | Rule::Boolean(_) => column.format(),
         Rule::Text | Rule::Skip => None,
     }
 }

@@ -18,7 +18,7 @@ use incola_core::reading::{ColumnReading, Pad};
 use incola_core::refresh::fingerprint;
 use incola_workbook::number_format::{Locale, NumberFormat};
 use incola_workbook::{CellContent, RowEncoder, StyleId, Styles, serial_date, xml};
-use number_code::{number_code, number_locale, unmark, write_number};
+use number_code::{look_code, number_code, number_locale, unmark, write_number};
 
 /// Why a cell does not give back what the source had.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -76,7 +76,7 @@ pub struct Scratch {
 impl ColumnWriter {
     /// A writer for `column`, whose formats are added to `styles`. `from_1904`: whether the workbook counts its days from 1904.
     pub fn new(column: &ColumnReading, styles: &mut Styles, from_1904: bool) -> Self {
-        let (codes, locale): (Vec<String>, Locale) = match &column.rule {
+        let (mut codes, locale): (Vec<String>, Locale) = match &column.rule {
             Rule::Number(rule) => (
                 rule.spellings.iter().map(|s| number_code(&s.spelling(), rule)).collect(),
                 number_locale(rule),
@@ -86,6 +86,9 @@ impl ColumnWriter {
             }
             _ => (Vec::new(), Locale::default()),
         };
+        if let Some(shown) = &column.shown {
+            codes.fill(look_code(&shown.look));
+        }
         let percent = match &column.rule {
             Rule::Number(rule) => rule
                 .spellings
@@ -449,6 +452,8 @@ mod tests {
             misfits: verdict.misfits,
             pad: None,
             zero_if_blank: false,
+            is_made: false,
+            shown: None,
             stats,
         };
         let writer = ColumnWriter::new(&column, &mut Styles::new(), false);

@@ -1,6 +1,8 @@
 //! Numbers: the format code that shows one as it was spelled, and the digits that are written.
 
+use super::date_code::date_code;
 use incola_core::kind::number::{Exponent, Number, Sign};
+use incola_core::kind::shown::Look;
 use incola_core::kind::{NumberRule, NumberSpelling};
 use incola_workbook::number_format::{Locale, literal};
 
@@ -72,6 +74,26 @@ pub(super) fn number_code(spelling: &NumberSpelling, rule: &NumberRule) -> Strin
         Sign::DebitDb => {
             format!("{};{negative}", signed("", &literal(if spelling.sign_gap { " DB" } else { "DB" })))
         }
+    }
+}
+
+/// The format code of what is made of others, as it is to look.
+pub(super) fn look_code(look: &Look) -> String {
+    match look {
+        Look::Number { before, is_grouped, decimals, after } => {
+            let mut digits = if *is_grouped { "#,##0" } else { "0" }.to_owned();
+            if *decimals > 0 {
+                digits.push('.');
+                digits.push_str(&"0".repeat(usize::from(*decimals)));
+            }
+            // A percent sign in a code multiplies; in quotes it would not.
+            let sign = |text: &str| match text.split_once('%') {
+                Some((gap, more)) => format!("{}%{}", literal(gap), literal(more)),
+                None => literal(text),
+            };
+            format!("{}{digits}{}", sign(before), sign(after))
+        }
+        Look::Moment(rule) => rule.spellings.first().map_or_else(String::new, |s| date_code(s, rule)),
     }
 }
 

@@ -290,7 +290,7 @@ fn link_now(compared: &Compared, parts: Vec<Part>, range: incola_workbook::Range
         docket.columns.push(Column {
             name: column.name.clone(),
             kind: Some(column.rule.kind().word().to_owned()),
-            format: format_of(&column.rule, column.format()),
+            format: format_of(column),
             ..Column::default()
         });
     }

@@ -5,7 +5,7 @@ use super::base::{self, Before};
 use super::changes::{column_changes, file_changes};
 use super::decide::{Base, RowWork, decide};
 use super::report::{Outcome, RefreshNote, Report, Told};
-use super::sheet_side::{self, Located, SheetSnapshot, see};
+use super::sheet_side::{self, Located, SheetSnapshot, comments_on_rows, see};
 use super::sides::{Sides, close_gaps};
 use super::source_now::SourceNow;
 use crate::fingerprints::{Columns, RecordFingerprints, RowStore, pick};
@@ -190,7 +190,7 @@ pub fn compare(
 /// Rows whose record went and that hold remarks do not go by themselves.
 fn keep_remarks(alignment: &mut incola_core::refresh::Alignment, seen: &SheetSnapshot) {
     for (n, fate) in alignment.fates.iter_mut().enumerate().filter(|(_, fate)| **fate == Fate::RecordGone) {
-        if seen.remarks.binary_search_by_key(&seen.rows[n], |(row, _)| *row).is_ok() {
+        if seen.remarks.binary_search_by_key(&seen.rows[n], |remark| remark.at.row).is_ok() {
             *fate = Fate::EditedButRecordGone;
         }
     }
@@ -281,13 +281,13 @@ fn check_moves(book: &mut ExistingBook, place: &Place, gone: &[u32], located: &L
     if let Some(range) = place.facts.merges.iter().chain(&place.facts.arrays).find(meets) {
         return Err(Stop::place(&located.sheet_name, PlaceStop::OnePieceMoves { range: *range }));
     }
-    let comments = book.comments(located.sheet).map_err(Stop::Book)?;
-    let moves = |at: &&incola_workbook::CellRef| {
-        (*from..=last).contains(&at.row) && (!place.facts.has_cells_beside || columns.contains(&at.column))
-    };
-    match comments.iter().find(moves) {
-        Some(at) => Err(Stop::place(&located.sheet_name, PlaceStop::CommentMoves { at: *at })),
-        None => Ok(()),
+    let moved = comments_on_rows(book, place, located.sheet)?.into_iter().find(|at| at.row >= *from);
+    match moved {
+        // Its parts are broken: they are copied as they are, and it would stay over another record.
+        Some(at) if !book.can_move_comments(located.sheet) => {
+            Err(Stop::place(&located.sheet_name, PlaceStop::CommentMoves { at }))
+        }
+        _ => Ok(()),
     }
 }
 

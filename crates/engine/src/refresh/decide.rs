@@ -7,7 +7,6 @@ use super::{ConflictMark, Winner, Wishes};
 use crate::fingerprints::key_of;
 use crate::link::Link;
 use incola_core::refresh::{Alignment, Cell, Fate, Unpaired, fingerprint, settle, settle_with};
-use incola_workbook::CellRef;
 use std::collections::HashMap;
 
 /// What is done to a row that stays.
@@ -158,10 +157,10 @@ pub(super) fn decide(
 /// Why a row whose record went does not go with it.
 fn why_lone(sides: &Sides<'_>, row: u32) -> String {
     let remarks = &sides.seen.remarks;
-    match remarks.binary_search_by_key(&row, |(row, _)| *row) {
-        Ok(at) => {
-            let cell = CellRef { row, column: remarks[at].1 };
-            format!("{cell} holds something of your own, and the source has the record no more")
+    match remarks.binary_search_by_key(&row, |remark| remark.at.row).map(|at| remarks[at]) {
+        Ok(remark) => {
+            let what = if remark.is_comment { "has a comment" } else { "holds something of your own" };
+            format!("{} {what}, and the source has the record no more", remark.at)
         }
         Err(_) => "changed by hand, and the source has it no more".to_owned(),
     }

@@ -145,8 +145,16 @@ pub(super) struct SheetSnapshot {
     pub(super) keys: Vec<u64>,
     /// Cells of rows that are not the source's: by row, for each column of the link its fingerprint and what it shows.
     pub(super) cells: RowStore,
-    /// Rows with something that was typed into columns of the clerk's own, and the first such column of each, from 1.
-    pub(super) remarks: Vec<(u32, u32)>,
+    /// The first thing of the clerk's own in each row that has one, in order.
+    pub(super) remarks: Vec<Remark>,
+}
+
+/// Something in a row that is the clerk's own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) struct Remark {
+    pub(super) at: CellRef,
+    /// Whether it is a comment on the cell, and not what was typed into it.
+    pub(super) is_comment: bool,
 }
 
 /// What one thread saw.
@@ -157,7 +165,7 @@ struct Found {
     commons: Vec<u64>,
     keys: Vec<u64>,
     cells: Vec<(u32, Vec<u8>)>,
-    remarks: Vec<(u32, u32)>,
+    remarks: Vec<Remark>,
 }
 
 /// What a scanner needs to know.
@@ -205,7 +213,8 @@ impl Scanner for Look<'_> {
                 None => plain.fingerprint_of_cell(content, kinds[place], &string),
             };
         }
-        self.found.remarks.extend(remark.map(|column| (number, column)));
+        let remark = remark.map(|column| CellRef { row: number, column });
+        self.found.remarks.extend(remark.map(|at| Remark { at, is_comment: false }));
         let whole = fingerprint::row(&self.prints);
         let mut print = whole;
         let mut cells = &self.prints;
@@ -344,7 +353,12 @@ pub(super) fn see(
     part(&mut found.wholes);
     part(&mut found.commons);
     part(&mut found.keys);
-    found.remarks.retain(|(row, _)| (first..=last).contains(row));
+    found.remarks.retain(|remark| (first..=last).contains(&remark.at.row));
+    // Comments that cannot be read stand in the way once rows move.
+    let comments = comments_on_rows(book, &place, located.sheet).unwrap_or_default();
+    found.remarks.extend(comments.into_iter().map(|at| Remark { at, is_comment: true }));
+    found.remarks.sort_unstable_by_key(|remark| (remark.at.row, remark.is_comment));
+    found.remarks.dedup_by_key(|remark| remark.at.row);
     found.rows.truncate(end);
     found.rows.drain(..start.min(end));
     Ok(SheetSnapshot {
@@ -357,6 +371,18 @@ pub(super) fn see(
         cells,
         remarks: found.remarks,
     })
+}
+
+/// The comments on rows of data, in cells that go with their rows.
+pub(super) fn comments_on_rows(book: &mut ExistingBook, place: &Place, sheet: usize) -> Result<Vec<CellRef>> {
+    let ((first, last), columns) = (place.data_rows(), place.all_columns());
+    let mut comments = book.comments(sheet).map_err(Stop::Book)?;
+    comments.retain(|at| {
+        let goes_along = !place.facts.has_cells_beside || columns.contains(&at.column);
+        (first..=last).contains(&at.row) && goes_along
+    });
+    comments.sort_unstable();
+    Ok(comments)
 }
 
 /// A name that no heading has.

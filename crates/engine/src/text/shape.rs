@@ -185,6 +185,7 @@ fn choices_of_rows(grouping: &Grouping, choices: &Choices) -> Choices {
         decimal: Some(Decimal::Point),
         kinds,
         only: choices.only.clone(),
+        rolled_up: grouping.columns().iter().map(|column| column.kind).collect(),
         ..Choices::default()
     }
 }

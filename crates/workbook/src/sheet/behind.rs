@@ -5,6 +5,7 @@ use crate::existing::edit::{Edit, append, attribute_edit, edited};
 use crate::family::Family;
 use crate::markup::{Tag, TagKind, tags};
 use crate::reference::{CellRef, Range};
+use crate::sheet::merge::Totals;
 use crate::sheet::revise::Revised;
 
 /// Rows that became more.
@@ -56,12 +57,22 @@ pub(crate) struct Fates<'f> {
     pub(crate) revised: Option<&'f Revised>,
     /// Rows in which other records stand now, the first and the last one, and their columns.
     pub(crate) replaced: ((u32, u32), &'f [u32]),
+    /// Rows of totals below the rows.
+    pub(crate) totals: Option<&'f Totals>,
 }
 
 impl Fates<'_> {
+    /// Whether some cells stand elsewhere, or went with their rows.
+    pub(crate) fn move_cells(&self) -> bool {
+        self.revised.is_some_and(|r| !r.gone.is_empty()) || self.totals.is_some_and(|t| t.stood().0 != t.to)
+    }
+
     /// Where a cell is; `None`: it went.
-    fn of(&self, cell: CellRef) -> Option<CellRef> {
+    pub(crate) fn of(&self, cell: CellRef) -> Option<CellRef> {
         let CellRef { row, column } = cell;
+        if let Some(totals) = self.totals.filter(|t| t.holds(cell)) {
+            return Some(CellRef { row: row - totals.stood().0 + totals.to, column });
+        }
         if let Some(revised) = self.revised.filter(|r| (r.first..=r.last).contains(&row) && r.moves(column)) {
             let goes = revised.gone.binary_search(&row).is_ok();
             return (!goes).then(|| CellRef { row: revised.moved(row, column), column });
@@ -272,8 +283,11 @@ mod tests {
             (None, &["A1", "A2", "B9", "C2", "A10"], &["A1", "C2", "A10"]),
             (None, &["C1"], &["C1"]),
         ] {
-            let fates =
-                Fates { revised, replaced: if revised.is_some() { ((8, 9), &[1, 2]) } else { replaced } };
+            let fates = Fates {
+                revised,
+                replaced: if revised.is_some() { ((8, 9), &[1, 2]) } else { replaced },
+                totals: None,
+            };
             let now = changed("s", tail(before).as_bytes(), (None, Some(&fates)), None).unwrap();
             assert_eq!(String::from_utf8(now).unwrap(), tail(after), "{before:?}");
         }

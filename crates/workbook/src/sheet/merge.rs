@@ -252,6 +252,12 @@ impl Totals {
         (row(self.rows.first()), row(self.rows.last()))
     }
 
+    /// Whether a cell is among those that go with them.
+    pub(crate) fn holds(&self, cell: CellRef) -> bool {
+        let row = self.rows.iter().find(|kept| kept.row == cell.row);
+        row.is_some_and(|kept| kept.cells.iter().any(|(column, _)| *column == cell.column))
+    }
+
     /// The last row where they will stand.
     pub fn last(&self) -> u32 {
         let (from, to) = self.stood();

@@ -1,7 +1,7 @@
 //! Records whose values have labels: `Name: value`, one a line.
 
-use super::super::LayoutChoices;
 use super::super::tally::Tally;
+use super::super::{LayoutChoices, LayoutKind};
 use crate::record::{Multiline, split_label};
 
 /// Longest label, in bytes, and most blanks in one.
@@ -57,8 +57,15 @@ pub(super) fn find(
     let with: usize = counts.iter().map(|c| c.1).sum();
     let indented = filled.iter().filter(|l| matches!(l.first(), Some(b' ' | b'\t'))).count();
     let again: usize = counts.iter().filter(|c| c.1 > 1).map(|c| c.1).sum();
-    if choices.delimiter.is_some() || with * 10 < (filled.len() - indented) * 7 || again * 10 < with * 6 {
+    if choices.delimiter.is_some() || with * 10 < (filled.len() - indented) * 7 {
         return None;
+    }
+    if again * 10 < with * 6 {
+        // Where records of several lines are stated, one of them may be all there is.
+        let is_one = choices.kind == Some(LayoutKind::Multiline) && blocks.len() == 1 && again == 0;
+        let labels: Vec<Vec<u8>> = counts.iter().map(|(label, _)| label.to_vec()).collect();
+        let is_all = is_one && labels.len() > 1 && with == filled.len() - indented;
+        return is_all.then_some(Multiline::Labelled { labels, begins: true });
     }
     // The label that begins most blocks; without blocks the first one that comes again as often as most.
     let most = counts.iter().map(|c| c.1).max()?;
