@@ -5,8 +5,8 @@ use super::text::{cut, left, right, width};
 
 /// A column of a preview.
 pub(crate) struct GridColumn {
-    /// Its number, from 1.
-    pub(crate) number: usize,
+    /// Its number, from 1; `None`: it is no column of the source.
+    pub(crate) number: Option<usize>,
     /// Its kind, with a mark if it was stated.
     pub(crate) kind: String,
     /// Its name.
@@ -43,7 +43,7 @@ pub(crate) fn draw(grid: &[GridColumn], columns: usize) -> String {
 }
 
 fn head(column: &GridColumn) -> String {
-    format!("{} {}", column.number, column.kind)
+    column.number.map_or_else(|| column.kind.clone(), |number| format!("{number} {}", column.kind))
 }
 
 fn needed(column: &GridColumn) -> usize {
@@ -68,7 +68,8 @@ fn block(out: &mut String, grid: &[GridColumn], widths: &[usize]) {
                 // Styles take no room: the blanks are put around them.
                 let text = head(c);
                 let padding = " ".repeat(w.saturating_sub(width(&text)));
-                let head = format!("{} {}", style::faint(&c.number.to_string()), style::kind(&c.kind));
+                let number = c.number.map_or_else(String::new, |n| style::faint(&n.to_string()) + " ");
+                let head = format!("{number}{}", style::kind(&c.kind));
                 if c.at_right { format!("{padding}{head}") } else { format!("{head}{padding}") }
             })
             .collect(),

@@ -13,6 +13,7 @@ pub(crate) mod receipt;
 pub(crate) mod receipt_json;
 pub(crate) mod refresh;
 pub(crate) mod sanitize;
+mod shaped;
 pub(crate) mod style;
 pub(crate) mod tally;
 pub(crate) mod tally_json;

@@ -18,7 +18,7 @@ use incola_core::rows::{Each, Flow, Record};
 use incola_engine::text::Surveyed;
 
 /// Values of a preview are cut to so many characters.
-const VALUE_CHARS: usize = 60;
+pub(super) const VALUE_CHARS: usize = 60;
 
 /// Stands where a start cuts a value.
 const CUT: char = '\u{2702}';
@@ -41,6 +41,10 @@ pub(crate) fn page(name: &str, surveyed: &Surveyed, options: &Inspect, docket: O
             let word = if reading.layout.shaping.is_some() { ("row", "rows") } else { ("record", "records") };
             let more = format!("… {} more", counted(reading.records - shown, word.0, word.1));
             out.push_str(&format!("  {}\n", style::faint(&more)));
+        }
+        if let Some(records) = super::shaped::records(surveyed, shown) {
+            out.push_str(&format!("\n  {}\n\n", style::faint("made of these records:")));
+            out.push_str(&draw(&records, columns));
         }
         out.push('\n');
     }
@@ -83,7 +87,7 @@ fn preview(surveyed: &Surveyed, rows: usize) -> Vec<GridColumn> {
         .columns
         .iter()
         .map(|column| GridColumn {
-            number: column.number,
+            number: Some(column.number),
             kind: kind_word(column),
             name: line(&column.name),
             at_right: matches!(column.rule.kind(), Kind::Number | Kind::Date | Kind::Time | Kind::DateTime),
@@ -100,7 +104,7 @@ fn preview(surveyed: &Surveyed, rows: usize) -> Vec<GridColumn> {
         for (i, (cell, column)) in grid.iter_mut().zip(&reading.columns).enumerate() {
             let field = record.field(i);
             let field = unwrap(trim(field).0).map_or(field, |(inner, _)| inner);
-            let mut value = line(&String::from_utf8_lossy(&field[..field.len().min(4 * VALUE_CHARS)]));
+            let mut value = text_of(field);
             if column.pad.is_some() || column.rule.kind() != Kind::Text {
                 value = value.trim().to_owned();
             }
@@ -122,8 +126,13 @@ fn preview(surveyed: &Surveyed, rows: usize) -> Vec<GridColumn> {
     grid
 }
 
+/// The beginning of a field, as a line.
+pub(super) fn text_of(field: &[u8]) -> String {
+    line(&String::from_utf8_lossy(&field[..field.len().min(4 * VALUE_CHARS)]))
+}
+
 /// The kind, with `!` where it was stated and not found.
-fn kind_word(column: &ColumnReading) -> String {
+pub(super) fn kind_word(column: &ColumnReading) -> String {
     let mark = if column.decided_by == DecidedBy::Detected { "" } else { "!" };
     format!("{}{mark}", column.rule.kind().word())
 }

@@ -50,6 +50,36 @@ fn a_docket_shapes_rows_and_every_record_is_accounted_for() {
 }
 
 #[test]
+fn an_inspection_shows_the_rows_beside_the_records_they_are_made_of() {
+    let folder = folder();
+    let run = folder.run("inspect calls.csv --docket steps.docket.toml").expect(1);
+    let lines: Vec<&str> = run.out.lines().collect();
+    let at = lines.iter().position(|line| *line == "  made of these records:").expect("they are shown");
+    assert_eq!(
+        lines[at + 2..at + 9],
+        [
+            "  line  1 text  2 text  3 text          4 date  5 number  6 number  becomes",
+            "        Call    Berth   Master         Arrived      Dues    Kelvin",
+            "     2  C001    007     Quill, Ada  2031-08-17    120.50    290.15  row 1",
+            "     3  C002    012     Marsh, Jon  2031-08-18     80.00    291.65  does not meet the condition",
+            "     4  C003    007     Heron, Eve  2031-08-20              288.15  unknown whether it meets th…",
+            "     5  C001    007     Quill, Ada  2031-08-17    120.50    290.15  repeats another record",
+            "     6  C004    007     Tern        2031-09-01    310.25            row 2",
+        ],
+        "{}",
+        run.out
+    );
+    // Cells that a value is carried into are empty there; rolled-up rows are made of many records.
+    let folder = Folder::new().with("a.csv", "Quay,Call,Dues\n007,C1,1.5\n,C2,2.5\n012,C3,3.5\n,C4,4.5\n");
+    let run = folder.run("inspect a.csv --carry Quay --as Quay=text");
+    assert!(run.out.contains("  007      C2           2.5\n"), "{}", run.out);
+    let run = folder.run("inspect a.csv --carry Quay --where 'Dues > 2' --as Quay=text");
+    assert!(run.out.contains("     3           C2           2.5  row 1\n"), "{}", run.out);
+    let run = folder.run("inspect a.csv --by Quay --as Quay=text");
+    assert!(!run.out.contains("made of these records"), "{}", run.out);
+}
+
+#[test]
 fn a_refresh_obeys_the_same_steps() {
     let folder = folder();
     folder.run("import calls.csv --docket steps.docket.toml --into book.xlsx").expect(1);

@@ -78,6 +78,12 @@ impl Repeats {
         Self { shaping, ..self }
     }
 
+    /// The same, for records as the source has them: nothing is carried into empty cells, and no step is obeyed.
+    #[must_use]
+    pub fn unshaped(self) -> Self {
+        Self { shaping: None, below: Vec::new(), ..self }
+    }
+
     /// How records are shaped, if they are.
     #[inline]
     pub fn shaping(&self) -> Option<&Arc<Shaping>> {

@@ -134,11 +134,23 @@ impl Surveyed {
 
     /// Hands the records among the first lines to a sink.
     pub fn each_in_head(&self, sink: &mut impl RecordSink) {
+        self.each_by(&self.plan.repeats, sink);
+    }
+
+    /// Hands the records among the first lines to a sink, as the source has them: before any step shapes them. Of rows that were rolled
+    /// up there are none.
+    pub fn each_unshaped_in_head(&self, sink: &mut impl RecordSink) {
+        if self.rolled_up.is_none() {
+            self.each_by(&self.plan.repeats.clone().unshaped(), sink);
+        }
+    }
+
+    fn each_by(&self, repeats: &Repeats, sink: &mut impl RecordSink) {
         let Some(at) = self.data_in_head() else { return };
         let mut machine = Machine::new(&self.plan.dialect);
         let line = self.cuts.first().map_or(0, |cut| cut.lines) + 1;
         let mut carry = self.carries.first().cloned().unwrap_or_default();
-        each_record(&mut machine, &self.head[at..], true, &self.plan.repeats, (line, &mut carry), sink);
+        each_record(&mut machine, &self.head[at..], true, repeats, (line, &mut carry), sink);
     }
 
     /// The spellings that are most misfits of a column (its number from 0), with their counts, as long as they are few.
