@@ -6,6 +6,7 @@ use super::LineRule;
 use super::candidates::{self, Bench, Candidate, Form, Wanted};
 use super::measure::column::Column;
 use super::measure::lexicon::Lexicon;
+use super::measure::sort::Sort;
 use super::sample::Sample;
 use super::{LayoutChoices, LayoutKind, Samples, lines, multiline, rules};
 use crate::record::Division;
@@ -190,6 +191,13 @@ fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
             share(c, &typed) || (repeats(c) && c.those(is_item) * 3 <= c.filled() && c.filled() > 0)
         });
     }
+    // What all values begin or end with is no column: paths in one folder.
+    if matches!(candidate.form, Form::Fixed { named: false, matched: false, ruled: false, touching: 1.. })
+        && candidate.columns.len() == 2
+        && candidate.columns.iter().any(|c| c.different() <= 1)
+    {
+        return false;
+    }
     let Form::Delimited { rank } = candidate.form else { return true };
     // No prose holds a mark equally often in all its lines, several times.
     let colon = candidate.dialect.delimiter == b":";
@@ -200,11 +208,33 @@ fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
     {
         return true;
     }
+    // A mark between two blanks that stands in all lines alike is none of a sentence.
+    let delimiter = String::from_utf8_lossy(&candidate.dialect.delimiter);
+    let inner = delimiter.trim_matches(' ');
+    let is_spaced = !inner.is_empty() && delimiter.len() == inner.len() + 2;
+    if is_spaced && candidate.even >= 5 && candidate.evenness() >= 0.95 {
+        return true;
+    }
     // Each word of prose is one thing as well. Where a blank divides words alone, they are first and last names.
     let is_blank = candidate.dialect.is_blank_delimited();
     let is_typed = |id: u32| bench.lexicon.get(id).sort.is_typed();
     if candidate.dialect.delimiter == b" " && !candidate.columns.iter().any(|c| share(c, &is_typed)) {
         return false;
+    }
+    // A name and a number behind one blank in each of many lines: where most names begin with a small letter, they are keys, and no
+    // streets with the numbers of houses.
+    if is_blank && candidate.width == 2 && candidate.even >= KEYS && candidate.evenness() >= 0.98 {
+        let is_number = |id: u32| bench.lexicon.get(id).sort == Sort::Number;
+        let is_key = |id: u32| {
+            let text = bench.lexicon.text(id);
+            text.contains('_') || text.starts_with(char::is_lowercase)
+        };
+        let has = |column: usize, holds: &dyn Fn(u32) -> bool| {
+            candidate.columns.get(column).is_some_and(|c| share(c, holds))
+        };
+        if has(1, &is_number) && has(0, &is_key) {
+            return true;
+        }
     }
     let holds = |id: u32| {
         let value = bench.lexicon.get(id);
@@ -214,6 +244,9 @@ fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
         candidate.columns.iter().filter(|c| c.filled() == 0 || share(c, &holds) || repeats(c)).count();
     holding * 10 >= candidate.columns.len() * 6
 }
+
+/// Lines with a name and a number from which on each of them has both.
+const KEYS: usize = 8;
 
 /// Whether a comma divides lines as in prose: into two or three parts, nearly always with a blank behind it.
 fn is_prose_mark(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {

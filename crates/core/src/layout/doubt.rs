@@ -144,15 +144,23 @@ pub(super) fn about(
     }
 }
 
-/// After how many lines the sorts of lines come back: of all of them, five times and more.
+/// After how many lines the sorts of lines come back: of nearly all of them, five times and more.
 fn cycle(lines: &[&[u8]]) -> Option<usize> {
     // Words and texts differ from record to record.
     let kind =
         |line: &&[u8]| Some(sort_of(String::from_utf8_lossy(line).trim())).filter(|sort| sort.is_typed());
     let kinds: Vec<Option<Sort>> = lines.iter().map(kind).collect();
-    let comes_back = |step: &usize| kinds.iter().skip(*step).eq(&kinds[..kinds.len() - step]);
-    let step = (1..=MOST_IN_CYCLE.min(lines.len() / 5)).find(comes_back)?;
-    (step > 1).then_some(step)
+    let usual = |step: usize, from: usize| -> usize {
+        let tally: Tally<Option<Sort>> = kinds.iter().skip(from).step_by(step).copied().collect();
+        tally.top().map_or(0, |(_, count)| count)
+    };
+    let whole = usual(1, 0);
+    let comes_back = |step: &usize| {
+        let fitting: usize = (0..*step).map(|from| usual(*step, from)).sum();
+        // A value may be missing, or look like one of another sort.
+        fitting * 100 >= kinds.len() * 85 && (fitting - whole) * 100 >= kinds.len() * 20
+    };
+    (2..=MOST_IN_CYCLE.min(lines.len() / 5)).find(comes_back)
 }
 
 /// Lines of a cycle at most.

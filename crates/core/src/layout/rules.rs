@@ -363,7 +363,7 @@ fn lined_up(found: &mut Vec<Candidate>, bench: &Bench<'_, '_>) {
 /// Whether the values of most columns begin with a label each, always the same one: `Berth: 007` in all of them.
 fn leaves_labels(candidate: &Candidate, lexicon: &Lexicon) -> bool {
     let label_of = |id: u32| {
-        let (label, _) = lexicon.text(id).split_once(':')?;
+        let (label, _) = lexicon.text(id).split_once([':', '='])?;
         Some(label).filter(|label| !label.is_empty() && label.chars().count() <= MOST_OF_LABEL)
     };
     let labelled = candidate.columns.iter().filter(|column| {
@@ -371,7 +371,10 @@ fn leaves_labels(candidate: &Candidate, lexicon: &Lexicon) -> bool {
         let alike = || column.those(|id| label_of(id) == label) == column.filled();
         label.is_some() && column.different() >= 3 && alike()
     });
-    labelled.count() * 2 > candidate.columns.len()
+    // Or each label is a column of its own, which always says the same.
+    let is_word = |id: u32| lexicon.get(id).sort.is_words();
+    let said = candidate.columns.iter().filter(|c| c.different() == 1 && c.those(is_word) == c.count());
+    labelled.count() * 2 > candidate.columns.len() || said.count() * 2 >= candidate.columns.len()
 }
 
 /// Whether a line holds at least four commas or semicolons, hardly one of them followed by a blank.

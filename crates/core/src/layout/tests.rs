@@ -256,6 +256,39 @@ fn a_record_of_labels_that_is_mostly_blank_is_no_line_in_front() {
 }
 
 #[test]
+fn what_each_record_says_before_its_values_are_labels_whatever_sets_them_off() {
+    let states = ["new", "open", "late"];
+    for mark in [": ", " = ", "=", " : "] {
+        let part = |n: usize| {
+            let (dues, state) = (n * 37 % 900, states[n * 7 % 3]);
+            format!("Part no{mark}K {n:03}\nState{mark}{state}\nDues{mark}{dues},50\nRemark{mark}\n\n")
+        };
+        let text: String = (10..60).map(part).collect();
+        assert_eq!(detected(&text).names, ["Part no", "State", "Dues", "Remark"], "{mark}");
+    }
+}
+
+#[test]
+fn keys_with_numbers_and_marks_between_blanks_divide() {
+    let names = ["nr_free", "nr_zone_idle", "used", "pages_lost", "low", "high_mark", "spare", "cached"];
+    let of = |line: &dyn Fn(usize, &str) -> String| -> String {
+        (0..24).map(|i| line(i, &format!("{}{}", names[i % 8], ["", "_x", "_now"][i / 8]))).collect()
+    };
+    for (text, expected) in [
+        (of(&|i, name| format!("{name} {}\n", i * 7919 % 4000)), " "),
+        (of(&|i, name| format!("{name}.level = {}\n", [7, 12, 365][i % 3])), " = "),
+        // Streets with the numbers of houses.
+        (of(&|i, name| format!("Quay{} {}\n", name.replace('_', ""), i * 7919 % 90)), ""),
+        // What all values begin with is no column.
+        (of(&|i, name| format!("/srv/calls/{name}/{}\n", ["list", "log"][i % 2])), ""),
+    ] {
+        let layout = detected(&text);
+        let delimiter = String::from_utf8_lossy(&layout.dialect.value.delimiter).into_owned();
+        assert_eq!(delimiter, expected, "{text}");
+    }
+}
+
+#[test]
 fn units_below_the_names_are_no_record() {
     let layout =
         detected("Time,Level,Wind\nhh:mm,m,kn\n09:30,1.2,5\n09:40,1.3,6\n09:50,1.4,7\n10:00,1.4,8\n");
@@ -764,6 +797,15 @@ fn sorts_of_values_that_come_back_are_told() {
                 )
             }),
             Some(3),
+        ),
+        // A value that is missing here and there, or looks like a number.
+        (
+            lines(&|i| {
+                let version = if i % 4 == 0 { format!("1.{i}") } else { format!("2.{i}.1") };
+                let weight = if i % 5 == 0 { "-".to_owned() } else { format!("{i},25") };
+                format!("{i:03}/{:02}\n{weight}\n{}\n{version}\n", i * 7 % 90, states[i * 7 % 4])
+            }),
+            Some(4),
         ),
         (lines(&|i| format!("{}\n", states[i * 7 % 4])), None),
         (lines(&|i| format!("{}\n", i * 37 % 90)), None),

@@ -96,7 +96,9 @@ impl Candidate {
             return true;
         }
         if lined_up(self) {
-            return (self.even * 20 < self.records * 19) || (other.even * 20 < other.records * 19);
+            // One line is that of names, where one column has none.
+            let is_uneven = |c: &Self| c.records - c.even.min(c.records) > 1 && c.even * 20 < c.records * 19;
+            return is_uneven(self) || is_uneven(other);
         }
         (&self.dialect.delimiter, &self.dialect.division, self.dialect.runs_as_one)
             != (&other.dialect.delimiter, &other.dialect.division, other.dialect.runs_as_one)

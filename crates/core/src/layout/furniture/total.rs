@@ -12,7 +12,7 @@ use crate::record::Machine;
 use std::collections::HashMap;
 
 /// Words that a total line begins with, in lower case, in the languages of Europe and some others.
-const WORDS: [&str; 74] = [
+const WORDS: &[&str] = &[
     "total",
     "totals",
     "grand total",
@@ -85,8 +85,51 @@ const WORDS: [&str; 74] = [
     "ara toplam",
     "итого",
     "всего",
+    "разом",
+    "усього",
+    "общо",
+    "всичко",
+    "укупно",
+    "ukupno",
+    "sveukupno",
+    "skupaj",
+    "kokku",
+    "kopā",
+    "iš viso",
+    "samtals",
+    "alls",
+    "ara toplamı",
+    "toplamı",
+    "σύνολο",
+    "μερικό σύνολο",
+    "γενικό σύνολο",
+    "jumlah",
+    "tổng",
+    "tổng cộng",
+    "סה\"כ",
+    "סך הכל",
+    "المجموع",
+    "الإجمالي",
+    "कुल",
+    "รวม",
+    "รวมทั้งสิ้น",
+];
+
+/// Words for totals of languages without blanks between words.
+const RUN_ON: [&str; 13] = [
     "合計",
     "小計",
+    "総計",
+    "累計",
+    "合计",
+    "小计",
+    "总计",
+    "累计",
+    "總計",
+    "합계",
+    "소계",
+    "총계",
+    "총합계",
 ];
 
 /// Whether a text begins with a word for totals, in one of many languages.
@@ -101,7 +144,7 @@ pub fn names_total(text: &str) -> bool {
     }
     let text = text.to_lowercase();
     let text = text.trim_matches(|c: char| !c.is_alphanumeric());
-    if text.starts_with("合計") || text.starts_with("小計") || text.starts_with("総計") {
+    if RUN_ON.iter().any(|word| text.starts_with(word)) {
         return true;
     }
     WORDS.iter().any(|word| {
@@ -271,11 +314,18 @@ mod tests {
             "*** Total ***",
             "Sous-total",
             "合計",
+            "总计",
+            "합계:",
+            "Σύνολο",
+            "Ukupno:",
+            "المجموع",
+            "סה\"כ",
+            "รวมทั้งสิ้น",
             "Total (EUR)",
         ] {
             assert!(names_total(text), "{text}");
         }
-        for text in ["Totalis", "Summer Isles", "Sumatra", "Saldorf", ""] {
+        for text in ["Totalis", "Summer Isles", "Sumatra", "Saldorf", "Skupajna", "Общоград", ""] {
             assert!(!names_total(text), "{text}");
         }
     }

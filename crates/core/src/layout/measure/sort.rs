@@ -115,12 +115,24 @@ fn bare(text: &str) -> Option<&str> {
     rest = rest.trim_start_matches(['-', '+']);
     let tail = rest.trim_end_matches(|c: char| !c.is_ascii_digit() && c != '.' && c != ',');
     let behind = rest[tail.len()..].trim_matches([' ', '\u{a0}']);
-    let known = match behind {
-        "" | "%" | "‰" | "-" | "+" | ")" | "€" | "$" | "£" | "¥" | "₹" | "₽" | "₺" | "₩" | "CR" | "DR"
-        | "Cr" | "Dr" | "S" | "H" | "C" | "D" | "zł" | "kr" | "Kč" | "Ft" | "lei" | "kn" => true,
-        other => other.len() == 3 && other.bytes().all(|b| b.is_ascii_uppercase()),
-    };
+    // A currency, and a mark for debit or credit behind it.
+    let known = is_sign(behind)
+        || behind.rsplit_once(' ').is_some_and(|(money, side)| is_sign(money) && is_side(side));
     known.then_some(tail)
+}
+
+/// Whether this stands behind numbers: a currency, a percent sign, a mark for debit or credit.
+fn is_sign(text: &str) -> bool {
+    match text {
+        "" | "%" | "‰" | "-" | "+" | ")" | "€" | "$" | "£" | "¥" | "₹" | "₽" | "₺" | "₩" | "zł" | "kr"
+        | "Kč" | "Ft" | "lei" | "kn" => true,
+        other => is_side(other) || (other.len() == 3 && other.bytes().all(|b| b.is_ascii_uppercase())),
+    }
+}
+
+/// Whether this says debit or credit.
+fn is_side(text: &str) -> bool {
+    matches!(text, "CR" | "DR" | "Cr" | "Dr" | "S" | "H" | "C" | "D")
 }
 
 /// Whether the text is spelled as a number.
@@ -326,6 +338,8 @@ mod tests {
                     "1'234.50",
                     "EUR 12.50",
                     "12.50 CR",
+                    "12.50 CZK DR",
+                    "3,20 € H",
                     "12,34,567.00",
                     "20310817",
                 ][..],

@@ -74,7 +74,8 @@ pub(super) fn packed_names(names: &Placed) -> Names {
     (words, begins)
 }
 
-/// Whether each column has exactly one name of its own, or exactly one part of a rule.
+/// Whether each column has exactly one name of its own, or exactly one part of a rule. The first one of three and more may lack a name, as
+/// the labels of rows do.
 pub(super) fn is_matched(frame: &Frame<'_>, lines: &[&Placed], starts: &[usize]) -> bool {
     let one_each = |places: &[usize]| {
         places.len() == starts.len()
@@ -87,7 +88,12 @@ pub(super) fn is_matched(frame: &Frame<'_>, lines: &[&Placed], starts: &[usize])
     ruled
         || frame.names.is_some_and(|names| {
             let (words, begins) = names_of(names, lines, frame.is_packed);
-            one_each(&begins.iter().map(|b| words[*b].0).collect::<Vec<_>>())
+            let mut places: Vec<usize> = begins.iter().map(|b| words[*b].0).collect();
+            let has_labels = !frame.is_packed && starts.len() >= 3 && places.first() >= starts.get(1);
+            if has_labels && !places.is_empty() {
+                places.insert(0, 0);
+            }
+            one_each(&places)
         })
 }
 
@@ -95,6 +101,23 @@ pub(super) fn is_matched(frame: &Frame<'_>, lines: &[&Placed], starts: &[usize])
 mod tests {
     use super::*;
     use crate::record::Unit;
+
+    #[test]
+    fn labels_of_rows_need_no_name() {
+        let matched = |names: &str, starts: &[usize]| {
+            let values = ["Old Mole   7.25    12", "North Pier 12.5     3"];
+            let placed: Vec<Placed> =
+                values.iter().map(|t| Placed::new(t.as_bytes(), Unit::Characters)).collect();
+            let names = Placed::new(names.as_bytes(), Unit::Characters);
+            let frame = Frame { names: Some(&names), rule: None, dates: &[], is_packed: false };
+            is_matched(&frame, &placed.iter().collect::<Vec<_>>(), starts)
+        };
+        assert!(matched("           Dues  Crew", &[0, 11, 16]));
+        assert!(matched("Pier       Dues  Crew", &[0, 11, 16]));
+        assert!(!matched("           Dues      ", &[0, 11, 16]), "one other column lacks its name");
+        assert!(!matched("           Dues  Crew", &[0, 6, 11, 16]), "two do");
+        assert!(!matched("           Dues      ", &[0, 11]), "a line of one word is a title");
+    }
 
     #[test]
     fn words_of_a_line_of_names_begin_names_where_values_say_so() {
