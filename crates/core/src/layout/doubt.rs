@@ -3,6 +3,7 @@
 use super::candidates::fixed::placed::Placed;
 use super::candidates::fixed::{glued, touching_date};
 use super::candidates::{Candidate, Form};
+use super::measure::column::Column;
 use super::measure::lexicon::Lexicon;
 use super::measure::sort::{Sort, sort_of};
 use super::tally::Tally;
@@ -34,6 +35,8 @@ pub enum LayoutDoubt {
     SeveralValues(usize, String),
     /// Nearly all values of this column (from 1) end with this word: the name of what follows them.
     NameBehind(usize, String),
+    /// The values of so many columns begin with the same words each, such as these of this column (from 1): labels that were kept.
+    LabelsKept(usize, usize, String),
     /// Each line is one value, but the sorts of the values come back after this many lines.
     Cycle(usize),
     /// So few records are there that another division would explain them as well.
@@ -225,6 +228,30 @@ pub(super) fn name_behind(best: &Candidate, lexicon: &Lexicon) -> Option<LayoutD
     })
 }
 
+/// Labels that the values of a record of several lines keep: in half of the columns they begin with the same words each.
+pub(super) fn labels_kept(best: &Candidate, lexicon: &Lexicon) -> Option<LayoutDoubt> {
+    let Division::Multiline(Multiline::Cycle { .. }) = best.dialect.division else { return None };
+    let label_of = |column: &Column| -> Option<String> {
+        let mut values = column.values().map(|(id, _)| lexicon.text(id)).filter(|text| !text.is_empty());
+        let first = values.next()?;
+        let mut end = first.len();
+        let mut others = 0;
+        for text in values {
+            let alike = first.char_indices().zip(text.chars()).find(|((_, a), b)| a != b);
+            end = end.min(alike.map_or(first.len().min(text.len()), |((at, _), _)| at));
+            others += 1;
+        }
+        // Up to the last mark that may stand behind a label.
+        let label = first[..end].rfind([':', '=', ' ']).map(|at| &first[..=at])?;
+        (others >= 2 && label.contains(char::is_alphabetic)).then(|| label.trim().to_owned())
+    };
+    let filled = best.columns.iter().filter(|c| c.filled() > 0 && c.different() > 1).count();
+    let mut labels = best.columns.iter().enumerate().filter_map(|(at, c)| Some((at + 1, label_of(c)?)));
+    let (at, label) = labels.next()?;
+    let count = 1 + labels.count();
+    (count >= 2 && count * 2 >= filled).then_some(LayoutDoubt::LabelsKept(count, at, label))
+}
+
 /// Whether a text is several values: three parts or more between blanks, two of them values by themselves, and not the groups of
 /// one number.
 fn are_several(text: &str) -> bool {
@@ -336,6 +363,9 @@ impl LayoutDoubt {
             }
             Self::NameBehind(column, name) => format!(
                 "the values of column {column} end with \u{201c}{name}\u{201d}, which names what follows: names and values take turns in the lines; --delimiter space keeps each name with its value"
+            ),
+            Self::LabelsKept(count, column, label) => format!(
+                "the values of {count} columns begin with the same words each, such as \u{201c}{label}\u{201d} in column {column}: they may be names that are kept in the values; look at the preview, then use --rename and --divide"
             ),
             Self::Cycle(lines) => format!(
                 "each line is read as one value, but their sorts come back after {lines} lines: if a record has {lines}, say --lines-per-record {lines}"

@@ -326,6 +326,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
             })
             .or_else(|| doubt::several_values(&best, &ranking.bench.lexicon))
             .or_else(|| doubt::name_behind(&best, &ranking.bench.lexicon))
+            .or_else(|| doubt::labels_kept(&best, &ranking.bench.lexicon))
     };
     // Records wider than the others would have no room beside the columns of headings.
     let carries = best.dialect.division.fixed().is_some() || furniture.details.is_some();

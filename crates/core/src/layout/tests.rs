@@ -269,6 +269,31 @@ fn what_each_record_says_before_its_values_are_labels_whatever_sets_them_off() {
 }
 
 #[test]
+fn names_that_are_kept_in_the_values_of_several_lines_are_told() {
+    let (ships, states) = (["Heron", "Tern", "Saltwind"], ["in", "out"]);
+    let text = |of: &dyn Fn(usize) -> String| -> String { (0..24).map(of).collect() };
+    let list = text(&|i| format!("- id: {i}\n  ship: {}\n  state: {}\n", ships[i * 7 % 3], states[i % 2]));
+    match detected(&list).doubt {
+        Some(LayoutDoubt::LabelsKept(count, _, label)) => {
+            assert!(count >= 2 && label.ends_with(':'), "{count} {label}");
+        }
+        doubt => panic!("{doubt:?}"),
+    }
+    // Values of their own.
+    let plain =
+        text(&|i| format!("TQ {:03}\n{} {i}\n2031-03-{:02}\n\n", i * 37 % 900, ships[i * 7 % 3], i + 1));
+    assert!(!matches!(detected(&plain).doubt, Some(LayoutDoubt::LabelsKept(..))));
+}
+
+#[test]
+fn a_statement_in_front_holds_no_names() {
+    let rows: String =
+        (1..20).map(|i| format!("INSERT INTO calls VALUES ({i}, 'Heron', '{i:03}', {i}.50);\n")).collect();
+    let layout = detected(&format!("CREATE TABLE calls (id);\n{rows}"));
+    assert_eq!((layout.header_line, layout.lines_before_data), (None, 1), "{:?}", layout.names);
+}
+
+#[test]
 fn keys_with_numbers_and_marks_between_blanks_divide() {
     let names = ["nr_free", "nr_zone_idle", "used", "pages_lost", "low", "high_mark", "spare", "cached"];
     let of = |line: &dyn Fn(usize, &str) -> String| -> String {

@@ -361,6 +361,7 @@ pub fn conclude(
             | LayoutDoubt::NameCut(..)
             | LayoutDoubt::SeveralValues(..)
             | LayoutDoubt::NameBehind(..)
+            | LayoutDoubt::LabelsKept(..)
             | LayoutDoubt::Cycle(_)
             | LayoutDoubt::NamesAbove(_) => NoticeCode::LayoutUnsure,
         };

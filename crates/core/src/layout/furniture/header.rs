@@ -88,6 +88,7 @@ pub(super) fn find(
         HeaderChoice::Auto => {
             let (at, data, why) = look(samples, judged, candidate.names.as_deref(), first);
             (first, header.why) = (data, why);
+            let at = at.filter(|at| !is_statement(samples, judged, *at));
             at.filter(|at| {
                 // Lines above records of several lines are a header if they are as many.
                 match &candidate.dialect.division {
@@ -106,6 +107,17 @@ pub(super) fn find(
     }
     place(samples, judged, (at, first), &mut header);
     (header, first)
+}
+
+/// Whether a line above records of three fields and more is one field of several words: a statement or a title, and no names.
+fn is_statement(samples: Samples<'_>, judged: &Judged<'_>, at: usize) -> bool {
+    let is_delimited = matches!(judged.form, Form::Delimited { .. });
+    if !is_delimited || judged.width < 3 || judged.row(at).filled() != 1 {
+        return false;
+    }
+    let names = narrow_names(samples, judged, at);
+    let mut filled = names.iter().filter(|name| !name.is_empty());
+    filled.next().is_some_and(|name| name.contains(' ')) && filled.next().is_none()
 }
 
 /// Fills in names and units from the rows between `at` and the first record.

@@ -60,7 +60,16 @@ pub(super) fn narrow_names(samples: Samples<'_>, judged: &Judged<'_>, at: usize)
         .filter(|part| !part.is_empty())
         .collect();
     let words: Vec<String> = line.split_whitespace().map(str::to_owned).collect();
-    [spread, words].into_iter().find(|w| w.len() == judged.width).unwrap_or(names)
+    [spread, words]
+        .into_iter()
+        .find(|w| w.len() == judged.width && w.iter().all(|word| is_whole(word)))
+        .unwrap_or(names)
+}
+
+/// Whether a word could be a name by itself, and is no piece of a sentence or statement: its brackets close, and nothing ends behind it.
+fn is_whole(word: &str) -> bool {
+    let count = |mark: char| word.matches(mark).count();
+    count('(') == count(')') && count('[') == count(']') && !word.ends_with([';', ',', '.', '{'])
 }
 
 /// Whether the words below the names go on with them, and are no units: some columns have a name only there, or the words are
