@@ -41,12 +41,12 @@ pub(super) fn records(surveyed: &Surveyed, rows: u64) -> Option<Vec<GridColumn>>
         ..named(&kind_word(column), &line(&column.name))
     }));
     grid.push(named("becomes", ""));
-    let fate = |at: u64| match becomes.get(&at) {
-        Some(row) => format!("row {row}"),
-        None => {
-            let aside = reading.set_aside.iter().find(|a| (a.line..a.line + a.lines).contains(&at));
-            aside.map_or("left out", |aside| aside.why.words()).to_owned()
+    let fate = |at: u64| {
+        if let Some(row) = becomes.get(&at) {
+            return format!("row {row}");
         }
+        let aside = reading.set_aside.iter().find(|a| (a.line..a.line + a.lines).contains(&at));
+        aside.map_or("left out", |aside| aside.why.words()).to_owned()
     };
     let mut left = rows + MORE;
     surveyed.each_unshaped_in_head(&mut Each(|record: &Record<'_>| {

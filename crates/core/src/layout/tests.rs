@@ -286,6 +286,40 @@ fn names_that_are_kept_in_the_values_of_several_lines_are_told() {
 }
 
 #[test]
+fn words_that_are_numbered_from_column_to_column_are_names() {
+    for (head, expected) in [
+        ("Mole 1;Quay 2;date_3;Pier 4\nHeron;x;;B169\nTern Gull;x;;A477\nHeron Fog;x;;C713\n", Some(1)),
+        ("Depth 4,Depth 5,Depth 6\nmud,silt,\nsand,,rock\nmud,mud,clay\nsilt,rock,sand\n", Some(1)),
+        ("B 4,B 7,B 6\nA 1,C 12,D 3\nA 9,B 5,D 3\nC 7,C 4,A 1\nB 8,D 2,A 6\n", None),
+    ] {
+        assert_eq!(detected(head).header_line, expected, "{head}");
+    }
+}
+
+#[test]
+fn lines_in_front_that_come_twice_are_no_model_of_records() {
+    let front = "Period: 01/2031\nPeriod: 01/2031\nPrinted: 2031-03-04\n\n";
+    let head = "Ship    Code     Note                   Place   Paid   Time    Opened\n";
+    let rows = "x       B2122    Mill Crane Quay        1 %     Y      01:25   2031-02-18\nx       A9667    Market Heron Salt      18 %    N              2031-12-27\n\
+                x                Crane Market Salt      43 %    N              2031-08-11\nx                Berth Market, too      39 %    N      21:27   2031-09-03\n\
+                x                Heron Church Church    33 %    Y              2031-05-14\nx                Wind Church Quay       13 %    Y      22:53   2031-07-17\n";
+    let layout = detected(&format!("{front}{head}{rows}"));
+    assert_eq!((layout.header_line, layout.width), (Some(5), 7));
+    assert_eq!(layout.footer.set_aside, [], "no record is set aside");
+}
+
+#[test]
+fn a_phrase_right_behind_the_last_record_is_none_of_them() {
+    let head = "State   Note              Remark  Call\n------  ----------------  ------  -----\n";
+    let rows = "N       Wind Salt Mill    Anchor\n        Salt Quay Wind    Wind\nN       Mill Pilot Fog    Mill    A0214\nY       Anchor Mill Tern  Market\nN       Heron Fog         Fog     A0215\n";
+    for (last, records) in [("Printed by Ada Rowe\n", 5), ("", 5), ("Y       by Ada\n", 6)] {
+        let layout = detected(&format!("{head}{rows}{last}"));
+        let below = layout.footer.set_aside.iter().map(|a| a.lines).sum::<u64>();
+        assert_eq!(5 + usize::from(last.len() > 3) - below as usize, records, "{last}");
+    }
+}
+
+#[test]
 fn a_statement_in_front_holds_no_names() {
     let rows: String =
         (1..20).map(|i| format!("INSERT INTO calls VALUES ({i}, 'Heron', '{i:03}', {i}.50);\n")).collect();

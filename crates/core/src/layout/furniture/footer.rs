@@ -110,14 +110,14 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
     let is_placed = judged.is_fixed() || judged.is_aligned();
     let phrase = |i: usize| is_phrase(judged.lexicon.text(judged.row(i).text));
     let others = || (0..at).filter(|i| judged.is_record[*i]);
-    if is_placed
-        && set_off
-        && width >= 3
-        && filled > 1
-        && phrase(at)
-        && others().filter(|i| phrase(*i)).count() * 4 < others().count()
-    {
-        return true;
+    if is_placed && width >= 3 && filled > 1 && phrase(at) {
+        let phrases = others().filter(|i| phrase(*i)).count();
+        // Right behind the last record one of three words and more, where no record is one.
+        let words = judged.lexicon.text(row.text).split_whitespace().count();
+        let is_alone = phrases == 0 && others().count() >= 4 && filled < width && words >= 3;
+        if is_alone || (set_off && phrases * 4 < others().count()) {
+            return true;
+        }
     }
     if judged.is_record[at] {
         return false;

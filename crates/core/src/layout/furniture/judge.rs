@@ -273,8 +273,16 @@ fn core(lexicon: &Lexicon, rows: &Rows, width: usize) -> Vec<bool> {
             (r.aside.is_none() && r.values.len() == width).then(|| r.values.iter().map(coarse).collect())
         })
         .collect();
+    // Where most rows keep to the starts, those that one of them cuts are no model: titles, however often they come.
+    let keeping =
+        rows.rows.iter().zip(&sorts).filter(|(row, sorts)| sorts.is_some() && row.cuts == 0).count();
+    let keep = keeping * 2 >= sorts.iter().flatten().count();
+    let models = || {
+        let all = rows.rows.iter().zip(&sorts).filter(|(row, _)| row.cuts == 0 || !keep);
+        all.filter_map(|(_, sorts)| sorts.as_ref())
+    };
     let mut counts: rustc_hash::FxHashMap<&[Sort], usize> = rustc_hash::FxHashMap::default();
-    for sorts in sorts.iter().flatten() {
+    for sorts in models() {
         if sorts.iter().filter(|s| **s != Sort::Blank).count() * 2 >= width.clamp(1, 3) {
             *counts.entry(sorts).or_default() += 1;
         }
@@ -287,9 +295,9 @@ fn core(lexicon: &Lexicon, rows: &Rows, width: usize) -> Vec<bool> {
         .iter()
         .max_by(|a, b| weight((a.0, a.1)).total_cmp(&weight((b.0, b.1))).then_with(|| b.0.cmp(a.0)))
         .map(|(best, count)| {
-            let rows = sorts.iter().flatten().count();
+            let rows = models().count();
             let is_rare = *count * RARE < rows || (*count == 1 && rows > FEW);
-            if is_rare { usual_sorts(sorts.iter().flatten(), width) } else { best.to_vec() }
+            if is_rare { usual_sorts(models(), width) } else { best.to_vec() }
         });
     let Some(best) = best else { return sorts.iter().map(Option::is_some).collect() };
     let most = 0.75 * (width / 3).max(1) as f64;

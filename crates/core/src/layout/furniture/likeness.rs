@@ -104,6 +104,8 @@ pub(super) fn header_gain(judged: &Judged<'_>, at: usize) -> f64 {
     let run = years.len() > 2
         && years.windows(2).all(|w| step(w) == step(&years))
         && matches!(step(&years).abs(), 1 | 5 | 10);
+    let texts: Vec<&str> = row.values.iter().map(|v| lexicon.text(*v)).collect();
+    let is_numbered = are_numbered(&texts);
     // Names that come back among records must not speak for themselves.
     let without = if misses_types(judged, at) {
         let same = |i: &usize| judged.row(*i).text == row.text && judged.judge.trained_on(*i);
@@ -139,12 +141,27 @@ pub(super) fn header_gain(judged: &Judged<'_>, at: usize) -> f64 {
         if judged.judge.has_no_digits(lexicon, column, without) && holds_digit(lexicon.text(*id)) {
             gain += 4.0;
         }
+        if is_numbered {
+            gain += 4.0;
+        }
         // What usually names columns hardly ever is a value.
         if kind::name::is_usual(lexicon.text(*id)) {
             gain += 2.0;
         }
     }
     gain
+}
+
+/// Whether three texts and more are words that are numbered from column to column: `Berth 1`, `Berth 2`, `depth_3`.
+fn are_numbered(texts: &[&str]) -> bool {
+    let number = |text: &str| -> Option<i64> {
+        let word = text.trim_end_matches(|c: char| c.is_ascii_digit());
+        word.contains(char::is_alphabetic).then(|| text[word.len()..].parse().ok()).flatten()
+    };
+    let numbers = texts.iter().enumerate().filter(|(_, text)| !text.is_empty());
+    // The same distance between number and column in all of them.
+    let offsets: Vec<Option<i64>> = numbers.map(|(at, text)| Some(number(text)? - at as i64)).collect();
+    offsets.len() >= 3 && offsets[0].is_some() && offsets.iter().all(|offset| *offset == offsets[0])
 }
 
 /// Whether a text holds a digit.

@@ -152,11 +152,17 @@ pub(super) fn find(
                 && ((*gain >= 0.0 && row.values.len() == width) || (*gain >= 3.0 && !is_fixed))
         })
         .collect();
-    if width > 2 && matches!(candidate.form, Form::Delimited { .. }) {
+    let is_delimited = matches!(candidate.form, Form::Delimited { .. });
+    if (width > 2 && is_delimited) || (width > 3 && is_fixed) {
         // Names that come back are known as well.
         let once = once(&rows);
+        // Totals keep to the places of the records, and leave most of them blank.
+        let keeps = |row: &Row| {
+            is_delimited || (row.cuts == 0 && row.filled() * 3 >= width * 2 && !total::says_so(lexicon, row))
+        };
         for (at, row) in rows.rows.iter().enumerate() {
-            if row.aside.is_none() && once.contains(&row.text) && judge.knows(lexicon, row, at) {
+            let is_own = row.aside.is_none() && !is_heading[at] && once.contains(&row.text);
+            if is_own && keeps(row) && judge.knows(lexicon, row, at) {
                 (is_record[at], gain[at]) = (true, gain[at].max(1.0));
             }
         }
