@@ -42,9 +42,12 @@ pub(crate) fn page(name: &str, surveyed: &Surveyed, options: &Inspect, docket: O
             let more = format!("… {} more", counted(reading.records - shown, word.0, word.1));
             out.push_str(&format!("  {}\n", style::faint(&more)));
         }
-        if let Some(records) = super::shaped::records(surveyed, shown) {
+        if let Some((records, is_cut)) = super::shaped::records(surveyed, shown) {
             out.push_str(&format!("\n  {}\n\n", style::faint("made of these records:")));
             out.push_str(&draw(&records, columns));
+            if is_cut {
+                out.push_str(&format!("  {}\n", style::faint("… and others further down")));
+            }
         }
         out.push('\n');
     }
@@ -90,7 +93,7 @@ fn preview(surveyed: &Surveyed, rows: usize) -> Vec<GridColumn> {
             number: Some(column.number),
             kind: kind_word(column),
             name: line(&column.name),
-            at_right: matches!(column.rule.kind(), Kind::Number | Kind::Date | Kind::Time | Kind::DateTime),
+            at_right: stands_right(column),
             values: Vec::new(),
         })
         .collect();
@@ -124,6 +127,11 @@ fn preview(surveyed: &Surveyed, rows: usize) -> Vec<GridColumn> {
         if left > 0 { Flow::Continue(()) } else { Flow::Break(()) }
     }));
     grid
+}
+
+/// Whether values of a column stand at its right.
+pub(super) fn stands_right(column: &ColumnReading) -> bool {
+    matches!(column.rule.kind(), Kind::Number | Kind::Date | Kind::Time | Kind::DateTime)
 }
 
 /// The beginning of a field, as a line.

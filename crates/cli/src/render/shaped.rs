@@ -1,10 +1,9 @@
 //! The records that shaped rows are made of, as the source has them, and what becomes of each.
 
 use super::grid::GridColumn;
-use super::reading::{VALUE_CHARS, kind_word, text_of};
+use super::reading::{VALUE_CHARS, kind_word, stands_right, text_of};
 use super::sanitize::line;
 use super::text::cut;
-use incola_core::kind::Kind;
 use incola_core::kind::statistics::trim;
 use incola_core::rows::{Each, Flow, Record};
 use incola_engine::text::Surveyed;
@@ -14,8 +13,8 @@ use std::collections::HashMap;
 const MORE: u64 = 4;
 
 /// The records that the first `rows` rows are made of, as columns of a preview: the line of each, its fields, and what becomes of it;
-/// `None`: rows are not shaped, or rolled up, so that no row is one record.
-pub(super) fn records(surveyed: &Surveyed, rows: u64) -> Option<Vec<GridColumn>> {
+/// and whether some of them stand further down. `None`: rows are not shaped, or rolled up, so that no row is one record.
+pub(super) fn records(surveyed: &Surveyed, rows: u64) -> Option<(Vec<GridColumn>, bool)> {
     let reading = &surveyed.reading;
     let base = reading.layout.shaping.as_ref()?.base();
     if surveyed.rolled_up.is_some() || rows == 0 {
@@ -37,7 +36,7 @@ pub(super) fn records(surveyed: &Surveyed, rows: u64) -> Option<Vec<GridColumn>>
     let mut grid = vec![named("line", "")];
     grid.extend(reading.columns[..base.min(reading.columns.len())].iter().map(|column| GridColumn {
         number: Some(column.number),
-        at_right: matches!(column.rule.kind(), Kind::Number | Kind::Date | Kind::Time | Kind::DateTime),
+        at_right: stands_right(column),
         ..named(&kind_word(column), &line(&column.name))
     }));
     grid.push(named("becomes", ""));
@@ -48,10 +47,11 @@ pub(super) fn records(surveyed: &Surveyed, rows: u64) -> Option<Vec<GridColumn>>
         let aside = reading.set_aside.iter().find(|a| (a.line..a.line + a.lines).contains(&at));
         aside.map_or("left out", |aside| aside.why.words()).to_owned()
     };
-    let mut left = rows + MORE;
+    let (mut left, mut is_cut) = (rows + MORE, false);
     surveyed.each_unshaped_in_head(&mut Each(|record: &Record<'_>| {
         let at = record.line();
-        if at > last || left == 0 {
+        is_cut = at <= last && left == 0;
+        if at > last || is_cut {
             return Flow::Break(());
         }
         left -= 1;
@@ -60,5 +60,5 @@ pub(super) fn records(surveyed: &Surveyed, rows: u64) -> Option<Vec<GridColumn>>
         grid.iter_mut().zip(values).for_each(|(column, value)| column.values.push(value));
         Flow::Continue(())
     }));
-    Some(grid)
+    Some((grid, is_cut))
 }

@@ -69,6 +69,11 @@ fn an_inspection_shows_the_rows_beside_the_records_they_are_made_of() {
         "{}",
         run.out
     );
+    // Where most records are left out, those of the last rows stand too far down.
+    let many: String = (10..60).map(|n| format!("{n},{}\n", n % 10)).collect();
+    let folder = Folder::new().with("many.csv", format!("Call,Berth\n{many}"));
+    let run = folder.run("inspect many.csv --where 'Berth = 9'").expect(0);
+    assert!(run.out.contains("  … and others further down\n"), "{}", run.out);
     // Cells that a value is carried into are empty there; rolled-up rows are made of many records.
     let folder = Folder::new().with("a.csv", "Quay,Call,Dues\n007,C1,1.5\n,C2,2.5\n012,C3,3.5\n,C4,4.5\n");
     let run = folder.run("inspect a.csv --carry Quay --as Quay=text");

@@ -72,7 +72,9 @@ fn number(format: &str, decimal: Option<Decimal>) -> Result<Look, String> {
     let last = format.rfind(|c: char| c.is_ascii_digit()).ok_or_else(sample)?;
     let (before, digits, after) = (&format[..first], &format[first..=last], &format[last + 1..]);
     let is_sign = |text: &str| text.chars().count() <= SIGN && !text.chars().any(char::is_control);
-    if !is_sign(before) || !is_sign(after) || digits.contains(['v', 'V']) {
+    // A sign or a bracket would stand before every number.
+    let is_signed = format.contains(['-', '+', '\u{2212}', '(', ')']);
+    if is_signed || !is_sign(before) || !is_sign(after) || digits.contains(['v', 'V']) {
         return Err(sample());
     }
     let read = parse_number(digits, decimal)?;
@@ -109,7 +111,9 @@ mod tests {
             let look = Look::Number { before: before.into(), is_grouped, decimals, after: after.into() };
             assert_eq!(read.map(|s| s.look), Ok(look), "{format}");
         }
-        for bad in ["", "kg", "9v99", "1,234", "1.5 pounds and shillings", "1.1234567890123456"] {
+        for bad in
+            ["", "kg", "9v99", "1,234", "-1.5", "(1.50)", "1.5 pounds and shillings", "1.1234567890123456"]
+        {
             assert!(Shown::read(Kind::Number, bad, None).is_err(), "{bad}");
         }
     }

@@ -325,6 +325,7 @@ fn a_statement_in_front_holds_no_names() {
         (1..20).map(|i| format!("INSERT INTO calls VALUES ({i}, 'Heron', '{i:03}', {i}.50);\n")).collect();
     let layout = detected(&format!("CREATE TABLE calls (id);\n{rows}"));
     assert_eq!((layout.header_line, layout.lines_before_data), (None, 1), "{:?}", layout.names);
+    assert_eq!(layout.header_why, "line 1 is one phrase");
 }
 
 #[test]

@@ -88,8 +88,11 @@ pub(super) fn find(
         HeaderChoice::Auto => {
             let (at, data, why) = look(samples, judged, candidate.names.as_deref(), first);
             (first, header.why) = (data, why);
-            let at = at.filter(|at| !is_statement(samples, judged, *at));
-            at.filter(|at| {
+            let statement = at.filter(|at| is_statement(samples, judged, *at));
+            if let Some(at) = statement {
+                header.why = format!("line {} is one phrase", judged.row(at).line);
+            }
+            at.filter(|_| statement.is_none()).filter(|at| {
                 // Lines above records of several lines are a header if they are as many.
                 match &candidate.dialect.division {
                     Division::Multiline(Multiline::Cycle { lines, .. }) => {
