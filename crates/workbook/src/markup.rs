@@ -168,12 +168,16 @@ pub(crate) fn next_tag(xml: &[u8], mut at: usize) -> Next<'_> {
 }
 
 /// Most tags of a part that is looked at as a whole: ten times what the largest real ones have.
-const MOST_TAGS: usize = 500_000;
+pub(crate) const MOST_TAGS: usize = 500_000;
+
+/// Most bytes of one tag: lists of areas are the longest attributes that real ones have, and reach a tenth of this.
+const LONGEST_TAG: usize = 1 << 20;
 
 /// The tags of a part, in their order. Comments, declarations and character data are stepped over.
 ///
 /// # Errors
-/// [`Error::Damaged`] at a document type, which packages must not have, and where the mark-up breaks off.
+/// [`Error::Damaged`] at a document type, which packages must not have, and where the mark-up breaks off. [`Error::Refused`] if
+/// there are more tags, or longer ones, than any workbook needs.
 pub(crate) fn tags<'x>(part: &str, xml: &'x [u8]) -> Result<Vec<Tag<'x>>> {
     let mut tags = Vec::new();
     let mut at = 0;
@@ -181,6 +185,9 @@ pub(crate) fn tags<'x>(part: &str, xml: &'x [u8]) -> Result<Vec<Tag<'x>>> {
         match next_tag(xml, at) {
             Next::Tag(_) if tags.len() == MOST_TAGS => {
                 return Err(Error::Refused(format!("{part}: it has more than {MOST_TAGS} tags")));
+            }
+            Next::Tag(tag) if tag.end - tag.start > LONGEST_TAG => {
+                return Err(Error::Refused(format!("{part}: it has a tag of more than {LONGEST_TAG} bytes")));
             }
             Next::Tag(tag) => {
                 at = tag.end;
@@ -239,6 +246,18 @@ mod tests {
         for xml in [&b"<a b='1"[..], b"<a", b"<!-- ", b"<!DOCTYPE a><a/>"] {
             assert!(tags("a.xml", xml).is_err());
         }
+    }
+
+    #[test]
+    fn more_tags_and_longer_ones_than_any_workbook_needs_are_refused() {
+        let many = "<c/>".repeat(MOST_TAGS + 1);
+        let long = format!("<a{}/>", " b='1'".repeat(LONGEST_TAG / 6 + 1));
+        for (xml, says) in [(&many, "500000 tags"), (&long, "a tag of more than 1048576 bytes")] {
+            let refused = tags("a.xml", xml.as_bytes()).map(|_| ()).unwrap_err().to_string();
+            assert!(refused.contains("a.xml") && refused.contains(says), "{refused}");
+        }
+        assert_eq!(tags("a.xml", &many.as_bytes()[4..]).unwrap().len(), MOST_TAGS);
+        assert_eq!(tags("a.xml", &long.replacen(" b='1'", "", 2).into_bytes()).unwrap().len(), 1);
     }
 
     /// A part's text, made of pieces that may stand in one.

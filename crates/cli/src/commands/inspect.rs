@@ -132,5 +132,7 @@ fn book(options: &Inspect, name: &str) -> Result<Shown> {
         });
     }
     let overview = Overview::of(&mut book, name, bytes);
-    Ok(Shown { page: overview.page(), json: ShownJson::Book(overview), status: ExitCode::Done })
+    let is_whole = overview.unreadable().next().is_none();
+    let status = if is_whole { ExitCode::Done } else { ExitCode::Unreadable };
+    Ok(Shown { page: overview.page(), json: ShownJson::Book(overview), status })
 }

@@ -139,7 +139,7 @@ impl Source {
     fn changed(&self) -> Failure {
         Failure::protected(format!("{}: it was changed while it was read", self.path.display()))
             .leaving("nothing was written")
-            .help("wait until the other program has finished writing it, then import again")
+            .help("wait until the other program has finished writing it, then do this again")
     }
 
     /// What a server says of its version.
@@ -163,11 +163,18 @@ impl Source {
                 }
             }
         }
-        let now = Identity::of_open(file.file()).map_err(|error| self.failed(&error))?;
-        if self.stood.is_some_and(|stood| stood != now) {
-            return Err(self.changed());
-        }
+        self.check_same(&file)?;
         Ok((bytes, hasher.digest()))
+    }
+
+    /// Fails if it was changed since it was opened.
+    pub(crate) fn check_still(&self) -> Result<()> {
+        self.check_same(&self.handle()?)
+    }
+
+    fn check_same(&self, handle: &Handle<'_>) -> Result<()> {
+        let now = Identity::of_open(handle.file()).map_err(|error| self.failed(&error))?;
+        if self.stood.is_some_and(|stood| stood != now) { Err(self.changed()) } else { Ok(()) }
     }
 
     /// Copies its bytes, compressed or not, as they came.
@@ -420,7 +427,9 @@ mod tests {
         std::fs::write(&path, "Call,Berth\n1,007\n").unwrap();
         let source = Source::open(&path.display().to_string(), folder.path()).unwrap();
         assert_eq!(source.digest().unwrap().0, 17);
+        source.check_still().unwrap();
         std::fs::write(&path, "Call,Berth\n1,007\n2,008\n").unwrap();
+        assert!(source.check_still().is_err());
         let failure = source.digest().unwrap_err();
         assert!(failure.to_string().contains("it was changed while it was read"), "{failure}");
         // The next one reads what there is now.

@@ -23,7 +23,10 @@ struct Sheet {
     cells: u64,
     formulas: u64,
     tables: Vec<Table>,
-    /// Why it cannot be read; a sheet of charts alone has no cells.
+    /// Whether it is one of cells, and not of a chart.
+    #[serde(skip)]
+    has_cells: bool,
+    /// Why it cannot be read.
     unreadable: Option<String>,
 }
 
@@ -49,7 +52,9 @@ impl Overview {
         let mut sheets = Vec::new();
         let names = book.sheet_names();
         for (n, sheet) in names.iter().enumerate() {
+            let has_cells = book.has_cells(n);
             let (extent, unreadable) = match book.extent(n) {
+                Err(_) if !has_cells => (incola_workbook::SheetExtent::default(), None),
                 Ok(extent) => (extent, None),
                 Err(error) => (incola_workbook::SheetExtent::default(), Some(error.to_string())),
             };
@@ -69,6 +74,7 @@ impl Overview {
                         columns: t.columns,
                     })
                     .collect(),
+                has_cells,
                 unreadable,
             });
         }
@@ -79,6 +85,11 @@ impl Overview {
             sheet: n.sheet.and_then(|place| names.get(place).cloned()),
         });
         Self { book: name.to_owned(), bytes, names: list.collect(), sheets }
+    }
+
+    /// The sheets that cannot be read, and why.
+    pub(crate) fn unreadable(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.sheets.iter().filter_map(|s| Some((s.sheet.as_str(), s.unreadable.as_deref()?)))
     }
 
     /// As a page.
@@ -95,12 +106,16 @@ impl Overview {
         let heads = ["sheet", "used range", "cells", "formulas"];
         let sheets = self.sheets.iter().map(|s| {
             let used = match (&s.unreadable, &s.used) {
-                (Some(_), _) => "no cells".to_owned(),
+                (Some(_), _) => "cannot be read".to_owned(),
+                (None, _) if !s.has_cells => "no cells".to_owned(),
                 (None, used) => used.clone().unwrap_or_else(|| "empty".into()),
             };
             [line(&s.sheet), used, grouped(s.cells), grouped(s.formulas)]
         });
         out.push_str(&listing(&heads, &sheets.collect::<Vec<_>>(), 2));
+        for (sheet, why) in self.unreadable() {
+            out.push_str(&format!("\n{}\n", style::alert(&line(&format!("{sheet} cannot be read: {why}")))));
+        }
         let tables: Vec<[String; 4]> = self
             .sheets
             .iter()

@@ -66,3 +66,43 @@ fn what_somebody_saves_meanwhile_is_never_lost() {
         save_everywhere(&ground, "link cut @book.xlsx march", saves);
     }
 }
+
+/// Runs an import while, before one call after another, its source grows: it is read whole as it was, or as it is, or not at all.
+fn grow_everywhere(command: &str, first: usize) {
+    let ground = Ground::new();
+    ground.put("march.csv", calls(117, 12));
+    ground.expect("import @march.csv --into @book.xlsx --sheet Old --no-link --plain");
+    let start = ground.files();
+    let count = ground.run(command).calls.len();
+    let mut refused = 0;
+    // Some of the calls, beginning with another one each time.
+    for at in (first..count).step_by(4) {
+        ground.set_back(&start);
+        let source = ground.at("march.csv");
+        let happening = Box::new(move |_| {
+            let mut file = std::fs::OpenOptions::new().append(true).open(&source)?;
+            std::io::Write::write_all(&mut file, b"A-900,007,1.00\n")
+        });
+        let outcome = ground.run_with(command, Some(Plan { at, happening }));
+        let what = format!("{command}: grown before call {at}\n{}", outcome.heard);
+        let same = start.iter().any(|(path, bytes)| {
+            path.ends_with("book.xlsx") && Some(bytes) == ground.get("book.xlsx").as_ref()
+        });
+        match outcome.status {
+            Some(0 | 1) => assert!(!same, "{what}"),
+            Some(4) => {
+                assert!(same && outcome.heard.contains("changed while it was read"), "{what}");
+                refused += 1;
+            }
+            _ => panic!("{what}"),
+        }
+    }
+    assert!(refused > 0, "{command}: never refused");
+}
+
+#[test]
+fn a_source_that_grows_is_read_whole_or_not_at_all() {
+    grow_everywhere("import @march.csv --into @book.xlsx --sheet March --no-link", 0);
+    grow_everywhere("import @march.csv --into @book.xlsx --sheet Old --mode append --again", 1);
+    grow_everywhere("import @march.csv @march.csv --together --into @book.xlsx --sheet Both --no-link", 2);
+}

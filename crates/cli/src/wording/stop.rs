@@ -144,7 +144,12 @@ pub(crate) fn not_written(error: &incola_workbook::Error) -> Failure {
         incola_workbook::Error::Write { source, .. } if source.kind() == std::io::ErrorKind::StorageFull => {
             Failure::unreadable("the disk is full")
                 .leaving("nothing was written")
-                .help("make room, then import again")
+                .help("make room, then do this again")
+        }
+        incola_workbook::Error::Write { source, .. } if source.kind() == std::io::ErrorKind::FileTooLarge => {
+            Failure::unreadable("the workbook would be larger than a file may be here")
+                .leaving("nothing was written")
+                .help("allow larger files, or use another disk, then do this again")
         }
         error => Failure::unreadable(format!("the workbook cannot be written: {error}"))
             .leaving("nothing was written"),

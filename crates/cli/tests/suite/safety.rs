@@ -204,3 +204,44 @@ fn attributes_of_the_workbook_stay() {
     let length = getxattr(&path, "user.quay", &mut value[..]).unwrap();
     assert_eq!(&value[..length], b"north");
 }
+
+#[test]
+#[cfg(unix)]
+fn a_workbook_larger_than_the_user_may_make_is_an_error_and_no_end_of_the_program() {
+    let rows: String =
+        (0..4000_u32).map(|n| format!("A-{n},{},{n}.50\n", n.wrapping_mul(2_654_435_761))).collect();
+    let folder = Folder::new().with("calls.csv", format!("Call,Berth,Dues\n{rows}"));
+    let told = folder.command("import calls.csv --into book.xlsx");
+    let words = told.get_args().map(|word| word.to_str().unwrap()).collect::<Vec<_>>().join(" ");
+    let mut limited = std::process::Command::new("sh");
+    limited.arg("-c").arg(format!("ulimit -f 16; exec {} {words}", told.get_program().to_str().unwrap()));
+    limited
+        .current_dir(folder.path(""))
+        .envs(told.get_envs().filter_map(|(name, value)| Some((name, value?))));
+    let done = limited.output().unwrap();
+    let said = String::from_utf8_lossy(&done.stderr).into_owned();
+    assert_eq!(done.status.code(), Some(3), "{said}");
+    assert!(
+        said.contains("larger than a file may be here") && folder.files() == ["calls.csv"],
+        "{said} {:?}",
+        folder.files()
+    );
+}
+
+#[test]
+fn a_sheet_that_cannot_be_read_is_said_beside_those_that_can() {
+    let (folder, _) = changed();
+    folder.change_part("book.xlsx", "xl/worksheets/sheet1.xml", |xml| {
+        xml.replacen("<row r=\"2\"", "<row r=\"1\"", 1)
+    });
+    let run = folder.run("inspect book.xlsx").expect(3);
+    assert!(
+        run.out.contains("calls cannot be read: xl/worksheets/sheet1.xml: row 1 is after row 1"),
+        "{}",
+        run.out
+    );
+    let line =
+        |name: &str| run.out.lines().find(|line| line.trim_start().starts_with(name)).unwrap().to_owned();
+    assert!(line("calls  ").contains("cannot be read"), "{}", run.out);
+    assert!(line("more").contains("A1:C3"), "{}", run.out);
+}

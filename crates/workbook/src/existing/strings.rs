@@ -5,7 +5,7 @@ use crate::error::Result;
 use crate::markup::{Next, TagKind, next_tag};
 use crate::sheet::ExistingCell;
 use crate::xml;
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 
 impl ExistingBook {
     /// Puts texts in place of places in the table of strings.
@@ -29,22 +29,17 @@ impl ExistingBook {
     /// # Errors
     /// [`Error::Damaged`](crate::Error::Damaged) if it cannot be read.
     pub fn shared_strings(&mut self, mut take: impl FnMut(&str)) -> Result<()> {
-        self.each_string(|_, text| {
-            take(text);
-            true
-        })
+        self.each_string(Wanted::All, |_, text| take(text))
     }
 
     /// Texts of the table of strings.
     fn strings_at(&mut self, wanted: &[usize]) -> Result<HashMap<usize, String>> {
-        let mut found = HashMap::new();
-        let last = wanted.iter().max().copied().unwrap_or(0);
-        let wanted: HashSet<usize> = wanted.iter().copied().collect();
-        self.each_string(|n, text| {
-            if wanted.contains(&n) {
-                found.insert(n, text.to_owned());
-            }
-            n < last
+        let mut found = HashMap::with_capacity(wanted.len());
+        let mut places = wanted.to_vec();
+        places.sort_unstable();
+        places.dedup();
+        self.each_string(Wanted::At(&places), |n, text| {
+            found.insert(n, text.to_owned());
         })?;
         Ok(found)
     }
@@ -57,33 +52,35 @@ impl ExistingBook {
         if places.is_empty() { Ok(HashMap::new()) } else { self.strings_at(places) }
     }
 
-    /// Gives the texts of the table of strings and their places, from 0, until `take` gives `false`.
-    pub(crate) fn each_string(&mut self, mut take: impl FnMut(usize, &str) -> bool) -> Result<()> {
+    /// Gives the wanted texts of the table of strings and their places, from 0, in order.
+    fn each_string(&mut self, mut wanted: Wanted<'_>, mut take: impl FnMut(usize, &str)) -> Result<()> {
         let Some(place) = self.strings.as_ref().and_then(|name| self.zip.find(name)) else { return Ok(()) };
         let mut stream = self.zip.entry_stream(place)?;
         let (mut buffer, mut at) = (Vec::new(), 0);
         let (mut next, mut text, mut is_phonetic) = (0_usize, String::new(), false);
-        let mut text_from: Option<usize> = None;
-        loop {
+        let (mut text_from, mut is_inside): (Option<usize>, _) = (None, false);
+        while let Some(skipped) = wanted.next_after(next) {
+            if !is_inside && skipped > 0 {
+                let (count, end) = items(&buffer, at, skipped);
+                (next, at) = (next + count, end);
+            }
+            let is_wanted = wanted.next_after(next) == Some(0);
             match next_tag(&buffer, at) {
                 Next::Tag(tag) => {
                     if let Some(start) = text_from.take() {
                         text.push_str(&xml::text(&buffer[start..tag.start]));
                     }
                     match (tag.local(), tag.kind) {
-                        (b"si", TagKind::Open) => text.clear(),
-                        (b"si", kind) => {
-                            if kind == TagKind::Empty {
-                                text.clear();
-                            }
-                            if !take(next, &text) {
-                                return Ok(());
+                        (b"si", TagKind::Open) => is_inside = true,
+                        (b"si", _) => {
+                            if is_wanted {
+                                take(next, &text);
                             }
                             text.clear();
-                            next += 1;
+                            (next, is_inside) = (next + 1, false);
                         }
                         (b"rPh", kind) => is_phonetic = kind == TagKind::Open,
-                        (b"t", TagKind::Open) if !is_phonetic => text_from = Some(tag.end),
+                        (b"t", TagKind::Open) if is_wanted && !is_phonetic => text_from = Some(tag.end),
                         _ => {}
                     }
                     at = tag.end;
@@ -103,5 +100,78 @@ impl ExistingBook {
                 Next::DocumentType => return Ok(()),
             }
         }
+        Ok(())
+    }
+}
+
+/// Which texts are asked for.
+enum Wanted<'p> {
+    All,
+    /// Those at these places, which rise.
+    At(&'p [usize]),
+}
+
+impl Wanted<'_> {
+    /// How many texts come before the next one that is wanted, where text `n` comes next; `None`: none is wanted any more.
+    fn next_after(&mut self, n: usize) -> Option<usize> {
+        match self {
+            Self::All => Some(0),
+            Self::At(places) => {
+                while places.first().is_some_and(|place| *place < n) {
+                    *places = &places[1..];
+                }
+                places.first().map(|place| place - n)
+            }
+        }
+    }
+}
+
+/// How many whole items, spelled as nearly all programs do, stand one behind the other from byte `at` on, at most `most`; and the byte
+/// behind them.
+fn items(xml: &[u8], mut at: usize, most: usize) -> (usize, usize) {
+    let mut count = 0;
+    while count < most && xml[at..].starts_with(b"<si>") {
+        let mut tag = at + 4;
+        loop {
+            let Some(found) = memchr::memchr(b'<', &xml[tag..]) else { return (count, at) };
+            tag += found + 1;
+            match xml.get(tag..tag + 4) {
+                Some(b"/si>") => break,
+                Some([b's', b'i', ..] | [b'!', ..]) | None => return (count, at),
+                Some(_) => {}
+            }
+        }
+        (count, at) = (count + 1, tag + 4);
+    }
+    (count, at)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn items_are_stepped_over_as_long_as_they_are_spelled_plainly() {
+        let plain = "<si><t>a &lt; b</t></si><si><r><t>c</t></r><r><t>d</t></r></si>";
+        for (xml, most, wanted) in [
+            (plain.to_owned(), 9, (2, plain.len())),
+            (plain.to_owned(), 1, (1, 24)),
+            (format!("{plain}<si><t>cut of"), 9, (2, plain.len())),
+            (format!("{plain}<si><t>cut</t></s"), 9, (2, plain.len())),
+            (format!("{plain}<si/>{plain}"), 9, (2, plain.len())),
+            (format!("{plain}<x:si/>"), 9, (2, plain.len())),
+            (format!("{plain}<si><!-- </si> --></si>"), 9, (2, plain.len())),
+            (format!(" {plain}"), 9, (0, 0)),
+        ] {
+            assert_eq!(items(xml.as_bytes(), 0, most), wanted, "{xml}");
+        }
+    }
+
+    #[test]
+    fn places_that_are_wanted_are_counted_down() {
+        let mut some = Wanted::At(&[2, 5]);
+        let asked = [(0, Some(2)), (2, Some(0)), (3, Some(2)), (5, Some(0)), (6, None)];
+        assert!(asked.iter().all(|(n, wanted)| some.next_after(*n) == *wanted));
+        assert_eq!(Wanted::All.next_after(7), Some(0));
     }
 }

@@ -1,7 +1,8 @@
 //! An existing sheet as a stream: what stands before its rows, whole rows, and what stands behind them.
 
 use crate::error::{Error, Result};
-use crate::markup::{Next, TagKind, next_tag};
+use crate::limits;
+use crate::markup::{MOST_TAGS, Next, TagKind, next_tag};
 use crate::package::zip_reader::Input;
 use crate::package::zip_reader::{EntryStream, Seam, ZipReader};
 use crate::sheet::raw::{NextRow, RawRow, next_row, row_at};
@@ -80,7 +81,7 @@ impl SheetSource {
     /// # Errors
     /// [`Error::Damaged`] if there are no rows, [`Error::Refused`] if it is in UTF-16.
     pub(crate) fn head(&mut self, zip: &mut ZipReader<Box<dyn Input>>) -> Result<Vec<u8>> {
-        let mut at = 0;
+        let (mut at, mut tags) = (0, 0);
         loop {
             match next_tag(&self.buffer, at) {
                 Next::Tag(tag) if tag.opens("sheetData") => {
@@ -97,7 +98,10 @@ impl SheetSource {
                     }
                     return Ok(head);
                 }
-                Next::Tag(tag) => at = tag.end,
+                Next::Tag(_) if tags == MOST_TAGS => {
+                    return Err(self.damaged(&format!("it has more than {MOST_TAGS} tags before its rows")));
+                }
+                Next::Tag(tag) => (at, tags) = (tag.end, tags + 1),
                 Next::Open | Next::End => {
                     if !self.more(zip)? {
                         return Err(self.damaged("it has no rows"));
@@ -145,6 +149,9 @@ impl SheetSource {
                     let number = row.number.unwrap_or(self.row + 1);
                     if number > last {
                         break;
+                    }
+                    if number > limits::ROWS {
+                        return Err(self.damaged(&format!("it has more than {} rows", limits::ROWS)));
                     }
                     if number <= self.row && self.row > 0 {
                         return Err(self.damaged(&format!("row {number} is after row {}", self.row)));

@@ -117,6 +117,8 @@ fn new_sheet(
                     range: links::make::range_of(sheet.slots.len(), sheet.first_row(), written.rows),
                     written: &mut written,
                 })?);
+            } else {
+                source.check_still()?;
             }
             written
         }

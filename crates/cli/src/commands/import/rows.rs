@@ -203,6 +203,7 @@ pub(super) fn import(
                 };
                 let part = write(*source, surveyed, &placing, book)?;
                 check_strict(options, *source, columns, &part)?;
+                source.check_still()?;
                 row += part.rows as u32;
                 written.merge(part);
             }

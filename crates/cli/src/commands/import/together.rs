@@ -75,6 +75,8 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
                     range: links::make::range_of(sheet.slots.len(), sheet.first_row(), written.rows),
                     written: &mut written,
                 })?);
+            } else {
+                sources.iter().try_for_each(|(source, _)| source.check_still())?;
             }
             written
         }
