@@ -37,6 +37,7 @@ pub mod import;
 pub mod link;
 pub mod place;
 pub mod refresh;
+pub mod spool;
 pub mod stop;
 pub mod tally;
 pub mod text;

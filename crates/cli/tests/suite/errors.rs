@@ -103,7 +103,7 @@ fn too_many_rows_say_how_to_divide_them() {
         text += "1\n";
     }
     let folder = Folder::new().with("rows.csv", text);
-    fails(&folder, "import rows.csv --into out.xlsx", 4, &["1048577 records", "--lines 1..1048575"]);
+    fails(&folder, "import rows.csv --into out.xlsx", 4, &["1,048,577 rows", "--lines 1..1048575"]);
 }
 
 #[test]

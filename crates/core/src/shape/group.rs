@@ -7,10 +7,8 @@ use crate::rows::Record;
 use crate::settings::BadSetting;
 use crate::settings::selector::Selector;
 use rust_decimal::Decimal;
-use std::collections::BTreeMap;
-
-/// Most groups: they are kept in memory until the last record is read.
-pub const MOST_GROUPS: usize = 1_000_000;
+use rustc_hash::FxHashMap;
+use serde::{Deserialize, Serialize};
 
 /// Decimals that a mean has more than its values.
 const MEAN_DECIMALS: u32 = 2;
@@ -62,7 +60,7 @@ pub struct GroupColumn {
 }
 
 /// The value of a key, in the order of the rows.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 enum Key {
     Nothing,
     Number(Decimal),
@@ -93,6 +91,10 @@ impl Key {
         }
     }
 
+    fn text_bytes(&self) -> usize {
+        if let Self::Text(text) = self { text.len() } else { 0 }
+    }
+
     fn value(&self) -> Val<'_> {
         match self {
             Self::Nothing => Val::Null,
@@ -107,7 +109,7 @@ impl Key {
 }
 
 /// What is taken of a group, so far.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 enum Taken {
     Count(u64),
     /// A sum of so many values, the most decimals of one; `None`: it has too many digits.
@@ -119,9 +121,11 @@ enum Taken {
 /// Groups of the records of a text, or of a whole source.
 #[derive(Clone, Debug, Default)]
 pub struct Groups {
-    groups: BTreeMap<Vec<Key>, Vec<Taken>>,
+    groups: FxHashMap<Vec<Key>, Vec<Taken>>,
     /// Room for the key of a record.
     key: Vec<Key>,
+    /// Bytes of memory that they take, about.
+    bytes: usize,
     /// Records in them.
     pub records: u64,
     /// Values that could not be computed, by what is taken; lines are those of the source.
@@ -246,7 +250,7 @@ impl Groups {
         }));
         self.records += 1;
         if !self.groups.contains_key(&self.key) {
-            self.groups.insert(self.key.clone(), grouping.nothing());
+            self.insert(self.key.clone(), grouping.nothing());
         }
         let Some(taken) = self.groups.get_mut(&self.key) else { return };
         for (n, (take, taken)) in grouping.takes.iter().zip(taken).enumerate() {
@@ -256,13 +260,22 @@ impl Groups {
             };
             match value {
                 Ok(value) if value.is_null() => {}
-                Ok(value) => taken.add(take.function, value),
+                Ok(value) => self.bytes += taken.add(take.function, value),
                 Err(fault) => {
                     self.unmade[n].0.add(record.line());
                     self.unmade[n].1.get_or_insert(fault);
                 }
             }
         }
+    }
+
+    fn insert(&mut self, key: Vec<Key>, taken: Vec<Taken>) {
+        let texts = key.iter().map(Key::text_bytes).sum::<usize>();
+        let texts = texts + taken.iter().map(Taken::text_bytes).sum::<usize>();
+        // Both lists, and their place among the others.
+        let own = size_of_val(&key[..]) + size_of_val(&taken[..]) + 80;
+        self.bytes += own + texts;
+        self.groups.insert(key, taken);
     }
 
     /// Adds the groups of records further on.
@@ -279,38 +292,73 @@ impl Groups {
             match self.groups.get_mut(&key) {
                 Some(mine) => {
                     for ((mine, later), take) in mine.iter_mut().zip(later).zip(&grouping.takes) {
-                        mine.merge(take.function, later);
+                        self.bytes += mine.merge(take.function, later);
                     }
                 }
-                None => {
-                    self.groups.insert(key, later);
-                }
+                None => self.insert(key, later),
             }
         }
     }
 
-    /// The rows, the names first; and how many values have too many digits.
-    pub fn rows(&self, grouping: &Grouping) -> (RowsText, u64) {
-        let (mut rows, mut faults) = (RowsText::default(), 0);
-        rows.push(grouping.columns.iter().map(|column| &column.name));
-        for (key, taken) in &self.groups {
-            let taken = grouping.takes.iter().zip(taken).map(|(take, taken)| taken.value(take));
-            let values = key.iter().map(|key| Ok(key.value())).chain(taken);
-            rows.push(values.map(|value| {
-                let mut field = Vec::new();
-                if value.and_then(|value| value.spell(&mut field)).is_err() {
-                    faults += 1;
-                    field.clear();
-                }
-                field
-            }));
+    /// Bytes of memory that they take, about; texts that were replaced by others count until they are [taken](Self::take).
+    pub fn bytes(&self) -> usize {
+        self.bytes
+    }
+
+    /// Takes all of them out, in the order of the rows; what was counted stays.
+    pub fn take(&mut self) -> impl Iterator<Item = Group> + use<> {
+        self.bytes = 0;
+        let groups = self.groups.drain().map(|(key, taken)| Group { key, taken });
+        let mut groups: Vec<Group> = groups.collect();
+        groups.sort_unstable_by(Group::order);
+        groups.into_iter()
+    }
+}
+
+/// One group, and what was taken of it so far: it can be put aside, and had back.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct Group {
+    key: Vec<Key>,
+    taken: Vec<Taken>,
+}
+
+impl Group {
+    /// Its place in the order of the rows, compared with another one's.
+    pub fn order(&self, other: &Self) -> std::cmp::Ordering {
+        self.key.cmp(&other.key)
+    }
+
+    /// Adds what was taken of the same group further on.
+    pub fn merge(&mut self, grouping: &Grouping, later: Self) {
+        for ((mine, later), take) in self.taken.iter_mut().zip(later.taken).zip(&grouping.takes) {
+            mine.merge(take.function, later);
         }
-        (rows, faults)
+    }
+
+    /// Adds its row; gives how many values have too many digits, and stay empty.
+    pub fn push_row(&self, grouping: &Grouping, rows: &mut RowsText) -> u64 {
+        let mut faults = 0;
+        let taken = grouping.takes.iter().zip(&self.taken).map(|(take, taken)| taken.value(take));
+        let values = self.key.iter().map(|key| Ok(key.value())).chain(taken);
+        rows.push(values.map(|value| {
+            let mut field = Vec::new();
+            if value.and_then(|value| value.spell(&mut field)).is_err() {
+                faults += 1;
+                field.clear();
+            }
+            field
+        }));
+        faults
     }
 }
 
 impl Taken {
-    fn add(&mut self, function: Function, value: Val<'_>) {
+    fn text_bytes(&self) -> usize {
+        if let Self::One(Some(Val::Text(text))) = self { text.len() } else { 0 }
+    }
+
+    /// Takes a value; gives the bytes of text that it keeps of it.
+    fn add(&mut self, function: Function, value: Val<'_>) -> usize {
         match self {
             Self::Count(count) => *count += 1,
             Self::Sum(sum, count, decimals) => {
@@ -323,9 +371,11 @@ impl Taken {
             Self::One(one) => {
                 if Self::is_wanted(function, one.as_ref(), &value) {
                     *one = Some(owned(value));
+                    return self.text_bytes();
                 }
             }
         }
+        0
     }
 
     /// Whether a later value takes the place of the one that there is.
@@ -340,7 +390,9 @@ impl Taken {
         }
     }
 
-    fn merge(&mut self, function: Function, later: Self) {
+    /// Adds what was taken further on; gives the bytes of text that it keeps of it.
+    fn merge(&mut self, function: Function, later: Self) -> usize {
+        let bytes = later.text_bytes();
         match (self, later) {
             (Self::Count(mine), Self::Count(later)) => *mine += later,
             (Self::Sum(sum, count, decimals), Self::Sum(later, more, theirs)) => {
@@ -350,9 +402,11 @@ impl Taken {
             }
             (Self::One(mine), Self::One(Some(later))) if Self::is_wanted(function, mine.as_ref(), &later) => {
                 *mine = Some(later);
+                return bytes;
             }
             _ => {}
         }
+        0
     }
 
     fn value(&self, take: &Aggregate) -> Result<Val<'_>, Fault> {

@@ -12,7 +12,7 @@ mod rows_text;
 
 pub use divide::{DivideChoice, Divider, How};
 pub use expression::{Fault, Type};
-pub use group::{GroupChoice, GroupColumn, Grouping, Groups, MOST_GROUPS};
+pub use group::{Group, GroupChoice, GroupColumn, Grouping, Groups};
 pub use period::Period;
 pub use rows_text::RowsText;
 

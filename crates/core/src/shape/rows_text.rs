@@ -40,6 +40,11 @@ impl RowsText {
         &self.text
     }
 
+    /// Forgets the rows, whose text was put elsewhere.
+    pub fn clear(&mut self) {
+        self.text.clear();
+    }
+
     /// The text itself.
     pub fn into_text(self) -> Vec<u8> {
         self.text

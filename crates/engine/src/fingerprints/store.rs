@@ -1,50 +1,30 @@
 //! Rows put aside, to be had back by their number.
 
-use crate::stop::{Result, Stop};
-use std::io::{Read, Seek, SeekFrom, Write};
-use std::sync::Mutex;
+use crate::spool::Spool;
+use crate::stop::Result;
 
 /// Bytes of rows that are held in memory; more go into an unnamed file.
 const IN_MEMORY: usize = 24 << 20;
 
-/// A file without a name: the only one that the engine makes.
-#[allow(clippy::disallowed_types, reason = "nobody else can see it, and it goes with the process")]
-type Unnamed = std::fs::File;
-
-/// Rows and records put aside by their number: in memory as long as they are few, then in an unnamed file.
-#[derive(Default)]
+/// Rows and records put aside by their number.
 pub struct RowStore {
-    bytes: Vec<u8>,
-    /// The record, where its bytes begin, and how many there are; in the order of records.
+    bytes: Spool,
+    /// The record, how many bytes it has, and where they begin; in the order of records.
     places: Vec<(u32, u32, u64)>,
-    /// What no longer has room in memory.
-    file: Option<Mutex<Unnamed>>,
-    in_file: u64,
+}
+
+impl Default for RowStore {
+    fn default() -> Self {
+        Self { bytes: Spool::new(IN_MEMORY), places: Vec::new() }
+    }
 }
 
 impl RowStore {
     /// Keeps the bytes of a record; records come in rising order.
     pub fn add(&mut self, record: u32, bytes: &[u8]) -> Result<()> {
-        if self.bytes.len() + bytes.len() > IN_MEMORY {
-            self.spill()?;
-        }
         debug_assert!(self.places.last().is_none_or(|(last, ..)| *last < record), "records come in order");
-        self.places.push((record, bytes.len() as u32, self.in_file + self.bytes.len() as u64));
-        self.bytes.extend_from_slice(bytes);
-        Ok(())
-    }
-
-    fn spill(&mut self) -> Result<()> {
-        let failed = |error: std::io::Error| Stop::Outside(Box::new(error));
-        if self.file.is_none() {
-            self.file = Some(Mutex::new(tempfile::tempfile().map_err(failed)?));
-        }
-        if let Some(Ok(mut file)) = self.file.as_ref().map(Mutex::lock) {
-            file.seek(SeekFrom::End(0)).and_then(|_| file.write_all(&self.bytes)).map_err(failed)?;
-        }
-        self.in_file += self.bytes.len() as u64;
-        self.bytes.clear();
-        Ok(())
+        self.places.push((record, bytes.len() as u32, self.bytes.len()));
+        self.bytes.push(bytes)
     }
 
     /// Puts the bytes of a record into `buffer`; `false`: it was not picked, or cannot be read back.
@@ -52,14 +32,7 @@ impl RowStore {
         buffer.clear();
         let Ok(place) = self.places.binary_search_by_key(&record, |(own, ..)| *own) else { return false };
         let (_, length, at) = self.places[place];
-        if at >= self.in_file {
-            let from = (at - self.in_file) as usize;
-            buffer.extend_from_slice(&self.bytes[from..from + length as usize]);
-            return true;
-        }
-        let Some(Ok(mut file)) = self.file.as_ref().map(Mutex::lock) else { return false };
-        buffer.resize(length as usize, 0);
-        file.seek(SeekFrom::Start(at)).and_then(|_| file.read_exact(buffer)).is_ok()
+        self.bytes.read(at, length as usize, buffer).is_ok_and(|read| read == length as usize)
     }
 
     /// The records, in order.

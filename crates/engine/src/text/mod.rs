@@ -2,6 +2,7 @@
 
 mod around;
 pub mod blocks;
+mod groups;
 mod pass;
 mod region;
 mod shape;

@@ -1,7 +1,7 @@
 //! A pass over a source that was surveyed: along its cuts, on several threads, with results in the order of the blocks.
 
 use super::{Cut, Surveyed};
-use crate::feed::{Doing, Feed, InMemory};
+use crate::feed::{Doing, Feed};
 use crate::stop::{Result, Stop};
 use incola_core::encoding::{Encoding, Undecodable};
 use incola_core::kind::ColumnStats;
@@ -60,9 +60,8 @@ pub fn over_blocks<W, A: Send, T: Send>(
     work: impl Fn(&mut W, BlockText<'_>, A) -> T + Sync,
     mut take: impl FnMut(T) -> Result<()>,
 ) -> Result<()> {
-    let rows = surveyed.rolled_up.as_ref().map(|rows| InMemory::new("", &rows.text));
-    let (read, encoding) = match &rows {
-        Some(rows) => (rows as &dyn Feed, Encoding::Utf8),
+    let (read, encoding) = match &surveyed.rolled_up {
+        Some(rolled) => (&*rolled.rows as &dyn Feed, Encoding::Utf8),
         None => (source, surveyed.reading.encoding.value),
     };
     let plan = &surveyed.plan;

@@ -1,8 +1,8 @@
 //! Rows shaped: a source whose columns are known is gone over again, and what is left is what everything else sees.
 
 use super::survey::{RolledUp, Surveyed, survey_in_blocks};
-use super::{BlockSize, Cut, over_blocks};
-use crate::feed::{Doing, Feed, InMemory};
+use super::{BlockSize, Cut, groups, over_blocks};
+use crate::feed::{Doing, Feed};
 use crate::stop::{Result, Stop};
 use incola_core::encoding::Encoding;
 use incola_core::evidence::DecidedBy;
@@ -11,11 +11,8 @@ use incola_core::kind::statistics::trim;
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{self, Choices, Reading};
 use incola_core::rows::{Each, Flow, Record};
-use incola_core::settings::BadSetting;
 use incola_core::settings::selector::{AsChoice, Selector};
-use incola_core::shape::{
-    Distinct, GroupColumn, Grouping, Groups, MOST_GROUPS, RowsText, Shaping, made_format,
-};
+use incola_core::shape::{Distinct, GroupColumn, Grouping, Groups, RowsText, Shaping, made_format};
 use incola_core::survey::Survey;
 use incola_core::words::counted;
 use rustc_hash::FxHashMap;
@@ -80,11 +77,8 @@ fn roll_up(
     size: BlockSize,
 ) -> Result<Surveyed> {
     let Some(shaping) = shaped.reading.layout.shaping.clone() else { return Ok(shaped) };
-    let all = groups(source, &shaped, (&shaping, grouping))?;
-    let (rows, faults) = all.rows(grouping);
-    let text = Arc::new(rows.into_text());
-    let feed = InMemory::new("", &text);
-    let rows = survey_in_blocks(&feed, &choices_of_rows(grouping, choices), None, size)?;
+    let rolled = groups::rolled_up(source, &shaped, (&shaping, grouping), groups::ROOM)?;
+    let rows = survey_in_blocks(&*rolled.rows, &choices_of_rows(grouping, choices), None, size)?;
     let mut reading =
         Reading { records: rows.reading.records, columns: rows.reading.columns, ..shaped.reading };
     for (column, own) in reading.columns.iter_mut().zip(grouping.columns()) {
@@ -93,7 +87,7 @@ fn roll_up(
         }
     }
     reading.notices.retain(|notice| notice.column.is_none());
-    tell(&mut reading, &all, faults);
+    tell(&mut reading, &rolled.counted, rolled.faults);
     let mut survey = rows.survey;
     survey.facts.shaped = shaped.survey.facts.shaped;
     Ok(Surveyed {
@@ -104,42 +98,9 @@ fn roll_up(
         printed: None,
         head: rows.head,
         survey,
-        rolled_up: Some(RolledUp { text, records: all.records }),
+        rolled_up: Some(RolledUp { rows: rolled.rows, records: rolled.counted.records }),
         ..shaped
     })
-}
-
-/// The groups of all records.
-fn groups(
-    source: &dyn Feed,
-    shaped: &Surveyed,
-    (shaping, grouping): (&Shaping, &Grouping),
-) -> Result<Groups> {
-    let mut all = Groups::new(grouping);
-    over_blocks(
-        source,
-        shaped,
-        Doing::Reading,
-        |_, _| Ok(()),
-        || (),
-        |(), mut block, ()| {
-            let mut groups = Groups::new(grouping);
-            block.each(&mut Each(|record: &Record<'_>| {
-                groups.add(shaping, grouping, record);
-                if groups.len() <= MOST_GROUPS { Flow::Continue(()) } else { Flow::Break(()) }
-            }));
-            groups
-        },
-        |groups| {
-            all.merge(grouping, groups);
-            if all.len() <= MOST_GROUPS {
-                return Ok(());
-            }
-            let why = format!("there are more than {MOST_GROUPS} different values");
-            Err(Stop::BadSetting(BadSetting::new("by", "", why)))
-        },
-    )?;
-    Ok(all)
 }
 
 /// Says how records were rolled up, and what could not be computed.

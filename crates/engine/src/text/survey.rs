@@ -4,6 +4,7 @@ use super::around::{After, carried_down, no_such_line};
 use super::blocks::{BlockCutter, BlockSize, Cut};
 use super::region::{DecodedSamples, Region};
 use crate::feed::{Doing, Feed, RawSamples, Watch};
+use crate::spool::Spool;
 use crate::stop::{Result, Stop};
 use crate::totals::PrintedTotals;
 use incola_core::encoding::{self, Detected, Encoding, NotText, Undecodable};
@@ -52,7 +53,7 @@ pub struct Surveyed {
 #[derive(Clone, Debug)]
 pub struct RolledUp {
     /// The rows, as text.
-    pub text: Arc<Vec<u8>>,
+    pub rows: Arc<Spool>,
     /// The records.
     pub records: u64,
 }

@@ -8,9 +8,11 @@ use crate::flags::definitions::Import;
 use crate::io::source::Source;
 use crate::placeholders::Names;
 use crate::render;
+use crate::render::text::grouped;
 use incola_core::reading::{self, ColumnReading};
 use incola_core::settings::model::Mode;
 use incola_core::settings::{self, Settings};
+use incola_core::words::counted;
 use incola_engine::feed::Feed;
 use incola_engine::text::Surveyed;
 use incola_workbook::limits;
@@ -111,16 +113,27 @@ pub(super) fn names_of<'s>(source: &'s Source, surveyed: &'s Surveyed) -> Names<
 }
 
 /// Fails if the rows do not fit into a sheet: before anything is written.
-pub(super) fn check_limits(source: &Source, columns: &[ColumnReading], records: u64) -> Result<()> {
+pub(super) fn check_limits(
+    source: &Source,
+    columns: &[ColumnReading],
+    rows: u64,
+    is_rolled_up: bool,
+) -> Result<()> {
     let most = u64::from(limits::ROWS) - 1;
-    let name = render::command::quoted(&source.name);
-    if records > most {
-        return Err(Failure::protected(format!(
-            "{}: {records} records; a worksheet holds {most} below its headings",
-            source.shown()
-        ))
-        .leaving("nothing was written")
-        .help(format!("import it in parts: incola import {name} --lines 1..{most} --into part1.xlsx")));
+    if rows > most {
+        let failure = Failure::protected(format!(
+            "{}: {}; a worksheet holds {} below its headings",
+            source.shown(),
+            counted(rows, "row", "rows"),
+            grouped(most)
+        ));
+        let help = if is_rolled_up {
+            "make fewer groups: by fewer columns, or by longer times, such as --by Arrived/month".to_owned()
+        } else {
+            let name = render::command::quoted(&source.name);
+            format!("import it in parts: incola import {name} --lines 1..{most} --into part1.xlsx")
+        };
+        return Err(failure.leaving("nothing was written").help(help));
     }
     for column in columns.iter().filter(|c| c.is_wanted()) {
         if column.stats.longest > limits::CELL_UNITS {

@@ -314,7 +314,7 @@ fn prepare(read: ReadSource, are_many: bool) -> Result<(PathBuf, Item)> {
     };
     let shape = shape::shape(&mut surveyed.reading, docket.as_ref(), wishes, &name)?;
     surveyed.reading.notices.extend(changes);
-    check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
+    check_limits(&source, &surveyed.reading.columns, surveyed.reading.records, surveyed.rolled_up.is_some())?;
     check_computed(&source, &surveyed, options.place.strict == Some(true))?;
     let book = book_for(&options.typed, &source, &surveyed)?;
     if let Some(docket) = &docket {
@@ -362,7 +362,7 @@ pub(crate) fn put(typed: Import, source: Source, choices: reading::Choices, reco
     }
     let wishes = shape::Wishes { renames: &[], case: None, carried: None };
     let shape = shape::shape(&mut surveyed.reading, None, wishes, &source.stem)?;
-    check_limits(&source, &surveyed.reading.columns, surveyed.reading.records)?;
+    check_limits(&source, &surveyed.reading.columns, surveyed.reading.records, surveyed.rolled_up.is_some())?;
     let typed = Arc::clone(&options.typed);
     let choices = Arc::new(choices);
     let item = Item { source, surveyed, options, choices, shape, docket: None, answers: Vec::new() };

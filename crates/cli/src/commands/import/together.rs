@@ -27,7 +27,7 @@ pub(super) fn import(to: &Book) -> Result<Receipt> {
     for (column, own) in combined.columns.iter_mut().zip(&first.reading.columns) {
         column.name.clone_from(&own.name);
     }
-    check_limits(first_source, &combined.columns, combined.records)?;
+    check_limits(first_source, &combined.columns, combined.records, false)?;
     let mut styles = Styles::new();
     let mut opened = Opened::at(&to.path, options.typed.dry_run, options.typed.even_signed)?;
     let stem = to.path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();

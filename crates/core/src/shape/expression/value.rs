@@ -70,7 +70,7 @@ impl Type {
 }
 
 /// A value.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(in crate::shape) enum Val<'v> {
     Null,
     Number(Decimal),
