@@ -320,6 +320,25 @@ fn a_phrase_right_behind_the_last_record_is_none_of_them() {
 }
 
 #[test]
+fn counts_and_labels_right_behind_the_last_record_are_none_of_them() {
+    let calls = "Call    Ship        Berth   Crew\n034914  Heron       Berth 3    5\n034915  Old Mole    Berth 7    4\n034916  Tern        Berth 9    4\n034917  Anna Penn   Berth 2    3\n";
+    let quays = "Quay              Opened\nOld Mole 122      28/02/2029\nOld Mole 13       03/11/2025\nMarket Quay 163   22/11/2027\nOld Mole 85a      22/11/2026\n";
+    for (above, last, below) in [
+        (calls, "(4 entries)\n", 1),
+        (calls, "Office: Tolgarth\n", 1),
+        (calls, "Berth 4             Berth 4    2\n", 0),
+        (calls, "034918  Office: 4   Berth 4    2\n", 0),
+        (quays, "(4 entries)\n", 1),
+        (quays, "(5 entries)\n", 0),
+        (quays, "Market Quay 4\n", 0),
+    ] {
+        let layout = detected(&format!("{above}{last}"));
+        let found = layout.footer.set_aside.iter().map(|a| a.lines).sum::<u64>();
+        assert_eq!(found, below, "{last}{:?}", layout.dialect.value);
+    }
+}
+
+#[test]
 fn a_statement_in_front_holds_no_names() {
     let rows: String =
         (1..20).map(|i| format!("INSERT INTO calls VALUES ({i}, 'Heron', '{i:03}', {i}.50);\n")).collect();

@@ -1,9 +1,11 @@
 //! What stands behind the last record: totals, counts of records, closing remarks.
 
 use super::super::candidates::{Candidate, Form};
+use super::super::measure::lexicon::BLANK;
 use super::super::{Footer, Samples, SetAside, Total};
 use super::header::is_phrase;
-use super::likeness::{lacking, strange_words};
+use super::headings::only_label;
+use super::likeness::{holds_digit, lacking, strange_words};
 use super::rows::{Place, Row};
 use super::{Judged, labelled, total};
 use crate::record::{Division, Machine, Multiline};
@@ -26,7 +28,7 @@ pub(super) fn find(
         return (Footer { lines_before: judged.rows.last_lines, ..Footer::default() }, count);
     }
     if judged.width >= 2 && candidate.dialect.division.multiline().is_none() {
-        while end > first + 1 && count - end < LOOKED_AT && is_strange(judged, end - 1, count) {
+        while end > first + 1 && count - end < LOOKED_AT && is_strange(judged, first, end - 1) {
             end -= 1;
         }
     }
@@ -83,8 +85,8 @@ pub(super) fn find(
 }
 
 /// Whether a row at the end does not fit, and is too short or nearly blank.
-fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
-    let row = judged.row(at);
+fn is_strange(judged: &Judged<'_>, first: usize, at: usize) -> bool {
+    let (row, count) = (judged.row(at), judged.count());
     if judged.is_apart(at) {
         return true;
     }
@@ -106,8 +108,19 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
     if own == width && set_off && gaps >= 2.max(width / 4) && strange_words(judged, at) {
         return true;
     }
-    // One phrase there that runs over several columns, where records have more than a blank between theirs.
     let is_placed = judged.is_fixed() || judged.is_aligned();
+    // A label with what it says, where numbers and dates stand and no record has one.
+    let text = |i: usize| judged.lexicon.text(judged.row(i).text);
+    if is_placed && own == width && gaps >= 2.max(width / 4) && strange_words(judged, at) {
+        let others = || (first..at).filter(|i| judged.is_record[*i]);
+        if only_label(text(at)).is_some() && others().all(|i| only_label(text(i)).is_none()) {
+            return true;
+        }
+    }
+    if own == width && tells_count(judged, first, at) {
+        return true;
+    }
+    // One phrase there that runs over several columns, where records have more than a blank between theirs.
     let phrase = |i: usize| is_phrase(judged.lexicon.text(judged.row(i).text));
     let others = || (0..at).filter(|i| judged.is_record[*i]);
     if is_placed && width >= 3 && filled > 1 && phrase(at) {
@@ -143,6 +156,25 @@ fn is_strange(judged: &Judged<'_>, at: usize, count: usize) -> bool {
         return true;
     }
     own < width && (own * 10 < 20.max(width * 7) || row.gap > 0)
+}
+
+/// Whether a row at the end says how many records there are before it: words that no record has, one number, and nothing in a column that
+/// all of them fill.
+fn tells_count(judged: &Judged<'_>, first: usize, at: usize) -> bool {
+    let text = judged.lexicon.text(judged.row(at).text);
+    let mut numbers = text.split(|c: char| !c.is_alphanumeric()).filter(|word| holds_digit(word));
+    let (Some(number), None) = (numbers.next(), numbers.next()) else { return false };
+    let records = (first..at).filter(|i| !judged.is_apart(*i) && judged.row(*i).filled() > 0);
+    let records: Vec<&Row> = records.map(|i| judged.row(i)).collect();
+    let has_word = |row: &&Row, word: &str| judged.lexicon.text(row.text).contains(word);
+    let fills = |row: &&Row, column: usize| row.values.get(column).is_some_and(|id| *id != BLANK);
+    let mut lacks = (0..judged.width).filter(|column| !fills(&judged.row(at), *column));
+    let mut words = text.split(|c: char| !c.is_alphabetic()).filter(|word| !word.is_empty()).peekable();
+    judged.rows.is_whole
+        && number.parse() == Ok(records.len())
+        && words.peek().is_some()
+        && words.all(|word| !records.iter().any(|record| has_word(record, word)))
+        && lacks.any(|column| records.iter().all(|record| fills(record, column)))
 }
 
 /// Whether a row at the end is a total: by its sums, or by its words.

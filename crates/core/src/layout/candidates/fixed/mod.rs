@@ -182,7 +182,7 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
             && naming::is_matched(&frame, base, &starts)
             && !is_cut()
         {
-            found.push(price(bench, all, &starts, &frame, unit, true));
+            found.push(under_names(bench, all, &starts, &frame, unit));
             priced.push(starts);
         }
         let cut = best[1..].iter().any(|s| !dates.contains(s) && starts::cuts_values(base, *s));
@@ -190,7 +190,7 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
             continue;
         }
         priced.push(best.clone());
-        found.push(price(bench, all, &best, &frame, unit, true));
+        found.push(under_names(bench, all, &best, &frame, unit));
     }
     if let Some((starts, names)) = rule.and_then(|rule| starts::stated_by_rule(all, rule)) {
         let frame = Frame { names: Some(names), rule, dates: &dates, is_packed: false };
@@ -248,6 +248,29 @@ fn packed(bench: &mut Bench<'_, '_>, all: &[&Placed], core: &[&Placed], unit: Un
         candidate.bits = candidate.bits * PACKED_HANDICAP + 20.0;
     }
     Some(candidate)
+}
+
+/// Prices all lines cut at `starts`, or at those that the names line up with.
+fn under_names(
+    bench: &mut Bench<'_, '_>,
+    all: &[&Placed],
+    starts: &[usize],
+    frame: &Frame<'_>,
+    unit: Unit,
+) -> Candidate {
+    let usual = price(bench, all, starts, frame, unit, true);
+    let Division::Fixed(Fixed { starts: own, .. }) = &usual.dialect.division else { return usual };
+    let names = frame.names.filter(|_| frame.rule.is_none());
+    let body = all.iter().copied().filter(|l| !l.is_rule() && names.is_none_or(|n| !std::ptr::eq(*l, n)));
+    let body: Vec<&Placed> = body.take(LINES).collect();
+    let Some(starts) = names.and_then(|names| naming::lined_up(own, &body, names)) else { return usual };
+    let mut other = price(bench, all, &starts, frame, unit, false);
+    if other.records < usual.records || other.even < usual.even {
+        return usual;
+    }
+    // Names that line up with all columns say more than what a value looks like.
+    other.bits = other.bits.min(usual.bits);
+    other
 }
 
 /// Prices all lines cut at `starts`: those that fit as records, the others set aside.

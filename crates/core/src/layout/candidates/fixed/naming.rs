@@ -2,6 +2,7 @@
 
 use super::coder::{Frame, OPEN};
 use super::placed::Placed;
+use super::settle::phrases;
 use super::starts::ends_before;
 
 /// The words of a line of names as places, and which of them begin a name, by index.
@@ -97,6 +98,46 @@ pub(super) fn is_matched(frame: &Frame<'_>, lines: &[&Placed], starts: &[usize])
         })
 }
 
+/// Where the columns begin if all names but a few line up with theirs, at the first or the last character, and those few begin where a
+/// word of all their values does: there their columns begin. What stands before goes to the column in front, if it follows it behind
+/// one blank, or is a column without a name. `None`: there are no such names.
+pub(super) fn lined_up(starts: &[usize], lines: &[&Placed], names: &Placed) -> Option<Vec<usize>> {
+    let names = phrases(names, lines);
+    let (mut aligned, mut moved) = (0, 0);
+    let mut settled = Vec::with_capacity(starts.len() + 1);
+    for (at, start) in starts.iter().copied().enumerate() {
+        let end = starts.get(at + 1).copied().unwrap_or(OPEN);
+        let mut own = names.iter().filter(|name| (start..end).contains(&name.0));
+        let (name, None) = (own.next(), own.next()) else { return None };
+        let filled: Vec<&&Placed> = lines.iter().filter(|l| l.extent(start, end).is_some()).collect();
+        let extents = || filled.iter().filter_map(|l| l.extent(start, end));
+        let (first, last) = (extents().map(|e| e.0).min(), extents().map(|e| e.1).max());
+        let (Some((begin, stop)), Some(first), Some(last)) = (name.copied(), first, last) else {
+            settled.push(start);
+            continue;
+        };
+        if begin <= first || stop >= last {
+            aligned += 1;
+            settled.push(start);
+            continue;
+        }
+        let few = filled.len() / 20;
+        let is_divided = filled.iter().filter(|l| l.is_filled(begin - 1)).count() <= few
+            && filled.iter().filter(|l| l.extent(start, begin).is_none()).count() <= few
+            && filled.iter().filter(|l| l.is_filled(begin)).count() * 2 >= filled.len();
+        if !is_divided {
+            return None;
+        }
+        moved += 1;
+        let goes_on = |l: &&&&Placed| start > 1 && l.is_filled(start) && l.is_filled(start - 2);
+        if filled.iter().filter(goes_on).count() * 5 < filled.len() * 4 {
+            settled.push(start);
+        }
+        settled.push(begin);
+    }
+    (moved > 0 && aligned >= 2 && moved * 3 <= aligned).then_some(settled)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -117,6 +158,35 @@ mod tests {
         assert!(!matched("           Dues      ", &[0, 11, 16]), "one other column lacks its name");
         assert!(!matched("           Dues  Crew", &[0, 6, 11, 16]), "two do");
         assert!(!matched("           Dues      ", &[0, 11]), "a line of one word is a title");
+    }
+
+    #[test]
+    fn a_name_that_begins_where_a_word_of_all_values_does_says_where_its_column_begins() {
+        let placed = |text: &&str| Placed::new(text.as_bytes(), Unit::Characters);
+        let lined_up = |names: &str, values: &[&str], starts: &[usize]| {
+            let lines: Vec<Placed> = values.iter().map(placed).collect();
+            super::lined_up(starts, &lines.iter().collect::<Vec<_>>(), &placed(&names))
+        };
+        let seen = [
+            "ap-a09   YZ-059  Dec 09 2004 05:1 overdue",
+            "srv-d23  VY-933  Dec 14 2004 11:5",
+            "rt-b40   HV-062  Dec 14 2004 00:2 new",
+        ];
+        let starts = [0, 9, 17, 29];
+        let wanted = Some(vec![0, 9, 17, 34]);
+        assert_eq!(lined_up("HOST     MODEL   LAST SEEN        STATUS", &seen, &starts), wanted);
+        assert_eq!(lined_up("HOST     MODEL   LAST SEEN   STATUS", &seen, &starts), None, "all line up");
+        assert_eq!(lined_up("HOST       MODEL   LAST SEEN     STATUS", &seen, &starts), None, "most do not");
+        let rest = ["Heron        29/01/2031 141125  7 N", "Old Mole     18/03/2031 201300  9 Y"];
+        let (starts, wanted) = ([0, 13, 32, 34], Some(vec![0, 13, 24, 32, 34]));
+        for (names, wanted) in [
+            ("Ship                    At      N Y", wanted.clone()),
+            ("Ship                    Time    N Y", wanted),
+            ("Ship                  Time      N Y", None),
+            ("Ship                    141125  N Y", None),
+        ] {
+            assert_eq!(lined_up(names, &rest, &starts), wanted, "{names}");
+        }
     }
 
     #[test]

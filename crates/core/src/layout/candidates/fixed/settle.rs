@@ -104,7 +104,7 @@ fn fewest_cuts(lines: &[&Placed], (low, high): (usize, usize), gap: (usize, usiz
 }
 
 /// The names of a line: where each of them begins and ends. Words that belong together are one.
-fn phrases(names: &Placed, lines: &[&Placed]) -> Vec<(usize, usize)> {
+pub(super) fn phrases(names: &Placed, lines: &[&Placed]) -> Vec<(usize, usize)> {
     let (words, begins) = names_of(names, lines, false);
     let ends = begins.iter().skip(1).copied().chain([words.len()]);
     begins.iter().zip(ends).map(|(from, to)| (words[*from].0, words[to - 1].1)).collect()
