@@ -9,6 +9,7 @@ use super::measure::sort::{Sort, sort_of};
 use super::tally::Tally;
 use super::{dialect_option, dialect_word, fixed};
 use crate::record::{Division, Multiline, Unit};
+use crate::words::counted;
 
 /// Why the layout should be looked at before its table is used.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -27,6 +28,8 @@ pub enum LayoutDoubt {
     RunsOfBlanks,
     /// So many of the records looked at have the usual number of fields, and so many others have not.
     Uneven(usize, usize),
+    /// Records that the same mark divides, but so many of them into so many fields, and so many others into others: there may be two tables.
+    TwoWidths([usize; 2], [usize; 2]),
     /// The line before the first record (from 1) holds words that could be the names of the columns.
     NamesAbove(u64),
     /// A column starts inside a name: the name, and the place (from 1).
@@ -139,7 +142,10 @@ pub(super) fn about(
     match best.form {
         Form::Fixed { matched: false, .. } if near => Some(LayoutDoubt::Unnamed),
         Form::Aligned { .. } if near => Some(LayoutDoubt::RunsOfBlanks),
-        _ if near => Some(LayoutDoubt::RunnerUp),
+        _ if near => Some(match rival.filter(|rival| rival.has_other_width(best)) {
+            Some(rival) => LayoutDoubt::TwoWidths([best.even, best.width], [rival.even, rival.width]),
+            None => LayoutDoubt::RunnerUp,
+        }),
         // Few records are enough where each pays for another division by far.
         _ if labelled(best) => None,
         _ if best.even < FEW && best.width > 1 && per_line < 12.0 => Some(LayoutDoubt::FewRecords(best.even)),
@@ -345,6 +351,10 @@ impl LayoutDoubt {
                 "only {even} of {} lines have {} fields, the others more or fewer: look at the preview; --delimiter '' keeps each line whole{other}",
                 even + others,
                 layout.width
+            ),
+            Self::TwoWidths([even, width], [others, fields]) => format!(
+                "{even} of the lines looked at have {}, {others} others have {fields}: look at them with incola inspect --raw; if these are two tables, read each by itself with --lines FROM..TO",
+                counted(*width as u64, "field", "fields")
             ),
             Self::NamesAbove(line) => format!(
                 "line {line} is set aside, but could hold the names of the columns; if it does, say --header {line}"

@@ -402,7 +402,7 @@ fn explain(
     } else {
         Decision::detected(best.dialect.clone(), evidence::of(best))
     };
-    if let Some(rival) = rival {
+    if let Some(rival) = rival.filter(|rival| !rival.has_other_width(best)) {
         decision = decision.over(rival.dialect.clone(), evidence::weakness(rival, best));
     }
     decision

@@ -600,6 +600,28 @@ fn marks_that_divide_all_records_are_no_accident() {
 }
 
 #[test]
+fn two_tables_in_one_file_are_said_to_be_two() {
+    let calls: String = (0..8).map(|i| format!("A-{i},{i:03},{i}.50\n")).collect();
+    let tides: String = (0..6).map(|i| format!("0{i}:00,{i}.25\n")).collect();
+    let layout = detected(&format!("Calls\nCall,Berth,Dues\n{calls}\nTides\nTime,Level\n{tides}"));
+    assert_eq!(layout.doubt, Some(LayoutDoubt::TwoWidths([9, 3], [7, 2])));
+    assert_eq!(layout.dialect.runner_up, None, "no other mark divides");
+    let said = layout.doubt.as_ref().unwrap().message(&layout);
+    assert!(said.starts_with("9 of the lines looked at have 3 fields, 7 others have 2: "), "{said}");
+    // Empty fields at the end are no second table.
+    let short: String =
+        (0..20).map(|i| format!("A-{i},{i:03}{}\n", [",1.50", ""][usize::from(i % 7 == 3)])).collect();
+    assert_eq!(detected(&format!("Call,Berth,Dues\n{short}")).doubt, None);
+}
+
+#[test]
+fn the_name_of_a_single_column_is_read_as_its_values_are() {
+    let layout =
+        detected("\"Ship, Master\"\n\"Heron, 12\"\n\"Old \"\"Mole\"\", 7\"\n\"Tern, 9\"\n\"Anna, 4\"\n");
+    assert_eq!((layout.header_line, layout.names), (Some(1), vec!["Ship, Master".to_owned()]));
+}
+
+#[test]
 fn lines_in_turns_are_records_also_where_nothing_marks_the_first_one() {
     for (form, lines) in [(0, 3), (1, 4)] {
         let record = |n: u32| match form {

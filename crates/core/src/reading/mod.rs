@@ -358,6 +358,7 @@ pub fn conclude(
             | LayoutDoubt::Unnamed
             | LayoutDoubt::RunsOfBlanks
             | LayoutDoubt::Uneven(..)
+            | LayoutDoubt::TwoWidths(..)
             | LayoutDoubt::NameCut(..)
             | LayoutDoubt::SeveralValues(..)
             | LayoutDoubt::NameBehind(..)

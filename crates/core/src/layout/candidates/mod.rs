@@ -104,6 +104,13 @@ impl Candidate {
             != (&other.dialect.delimiter, &other.dialect.division, other.dialect.runs_as_one)
     }
 
+    /// Whether `other` divides by the same mark, only into another number of fields.
+    pub(super) fn has_other_width(&self, other: &Self) -> bool {
+        let delimited = |c: &Self| matches!(c.form, Form::Delimited { .. });
+        let mark = |c: &Self| (c.dialect.delimiter.clone(), c.dialect.runs_as_one);
+        delimited(self) && delimited(other) && self.width != other.width && mark(self) == mark(other)
+    }
+
     /// Whether a column between others is always blank.
     pub(super) fn has_blank_columns(&self) -> bool {
         let inner = self.columns.len().saturating_sub(1);

@@ -49,7 +49,7 @@ pub(super) fn narrow_names(samples: Samples<'_>, judged: &Judged<'_>, at: usize)
     }
     let names: Vec<String> = row.values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect();
     let filled = names.iter().filter(|n| !n.is_empty()).count();
-    if row.cuts == 0 && filled != 1 {
+    if judged.width == 1 || (row.cuts == 0 && filled != 1) {
         return names;
     }
     let line = line.trim();
