@@ -55,6 +55,8 @@ pub enum NoticeCode {
     Misfits,
     /// A total line disagrees with the sum of its column.
     TotalDiffers,
+    /// A line says that there are more or fewer records than were read.
+    CountDiffers,
     /// A column is filled in the first row of each group only, as it seems.
     FirstRows,
     /// No line is what someone said some are.
@@ -133,6 +135,7 @@ impl NoticeCode {
             Self::DecimalCharUnknown => "decimal-char-unknown",
             Self::Misfits => "misfits",
             Self::TotalDiffers => "total-differs",
+            Self::CountDiffers => "count-differs",
             Self::FirstRows => "first-rows",
             Self::NothingLike => "nothing-like",
             Self::LinesSetAside => "lines-set-aside",
@@ -182,6 +185,7 @@ impl NoticeCode {
                 | Self::Misfits
                 | Self::DocketKind
                 | Self::TotalDiffers
+                | Self::CountDiffers
                 | Self::TotalsUnproved
                 | Self::LinesSetAside
                 | Self::NothingLike

@@ -259,8 +259,11 @@ fn reasons(surveyed: &Surveyed, columns: usize) -> String {
         rows.push(("carried".into(), name.to_owned(), vec![what.to_owned()]));
     }
     if let Some(printed) = &surveyed.printed {
-        let (count, what) = wording::aside::printed(printed);
-        rows.push(("totals".into(), count, vec![what]));
+        let totals = wording::aside::printed(printed).map(|told| ("totals", told));
+        let counts = wording::aside::counts(&printed.counts).map(|told| ("counts", told));
+        for (label, (count, what)) in totals.into_iter().chain(counts) {
+            rows.push((label.into(), count, vec![what]));
+        }
     }
     let label = rows.iter().map(|(l, ..)| width(l)).max().unwrap_or(0);
     let answer = rows.iter().map(|(_, a, _)| width(a)).max().unwrap_or(0).min(44);

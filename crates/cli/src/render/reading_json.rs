@@ -8,7 +8,7 @@ use incola_core::notice::Notice;
 use incola_core::reading::ColumnReading;
 use incola_core::record::{Dialect, Division, Fixed, LineParts, Multiline};
 use incola_engine::text::Surveyed;
-use incola_engine::totals::{Difference, PrintedTotals};
+use incola_engine::totals::{CountDifference, Difference, PrintedTotals};
 use serde::Serialize;
 
 /// One source.
@@ -131,6 +131,23 @@ pub(crate) struct PrintedTotalsJson {
     uncovered: u64,
     /// The first figures that differ.
     differences: Vec<DifferenceJson>,
+    counts: CountsJson,
+}
+
+/// Lines that say how many records there are.
+#[derive(Serialize)]
+struct CountsJson {
+    agree: u64,
+    differ: u64,
+    /// The first lines that differ.
+    differences: Vec<CountDifferenceJson>,
+}
+
+#[derive(Serialize)]
+struct CountDifferenceJson {
+    line: u64,
+    printed: u64,
+    records: u64,
 }
 
 #[derive(Serialize)]
@@ -151,12 +168,22 @@ impl PrintedTotalsJson {
             printed: text(d.printed),
             computed: text(d.computed),
         };
+        let of_count = |d: &CountDifference| CountDifferenceJson {
+            line: d.line,
+            printed: d.printed,
+            records: d.records,
+        };
         Self {
             agree: printed.agree,
             differ: printed.differ,
             unproved: printed.unproved,
             uncovered: printed.uncovered,
             differences: printed.differences.iter().map(difference).collect(),
+            counts: CountsJson {
+                agree: printed.counts.agree,
+                differ: printed.counts.differ,
+                differences: printed.counts.differences.iter().map(of_count).collect(),
+            },
         }
     }
 }

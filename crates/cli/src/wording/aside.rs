@@ -4,7 +4,7 @@ use crate::render::text::{counted, grouped, line_range};
 use incola_core::kind::statistics::Count;
 use incola_core::layout::SetAside;
 use incola_core::rows::Aside;
-use incola_engine::totals::PrintedTotals;
+use incola_engine::totals::{PrintedCounts, PrintedTotals};
 
 /// Runs of lines that are listed one by one.
 const FEW: usize = 6;
@@ -50,9 +50,27 @@ pub(crate) fn alike(lines: Count) -> String {
     }
 }
 
-/// How many of the printed totals agree, and what that says.
-pub(crate) fn printed(printed: &PrintedTotals) -> (String, String) {
+/// How many of the lines that count records agree, and what that says; `None`: there are none.
+pub(crate) fn counts(counts: &PrintedCounts) -> Option<(String, String)> {
+    if counts.all() == 0 {
+        return None;
+    }
+    let count = format!("{} of {}", grouped(counts.agree), grouped(counts.all()));
+    let what = "printed in the file, agree with the number of records";
+    let others = if counts.differ > 0 {
+        format!("; {} not", counted(counts.differ, "does", "do"))
+    } else {
+        String::new()
+    };
+    Some((count, format!("{what}{others}")))
+}
+
+/// How many of the printed totals agree, and what that says; `None`: there are none.
+pub(crate) fn printed(printed: &PrintedTotals) -> Option<(String, String)> {
     let all = printed.agree + printed.differ + printed.unproved;
+    if all == 0 {
+        return None;
+    }
     let count = format!("{} of {}", grouped(printed.agree), grouped(all));
     let mut what = String::from("printed among the records, agree with them");
     if printed.differ > 0 {
@@ -61,7 +79,7 @@ pub(crate) fn printed(printed: &PrintedTotals) -> (String, String) {
     if printed.unproved > 0 {
         what.push_str(&format!("; {} cannot be proved", grouped(printed.unproved)));
     }
-    (count, what)
+    Some((count, what))
 }
 
 #[cfg(test)]
@@ -108,7 +126,20 @@ mod tests {
             (5, 2, 3, "5 of 10", "printed among the records, agree with them; 2 do not; 3 cannot be proved"),
         ] {
             let own = PrintedTotals { agree, differ, unproved, ..PrintedTotals::default() };
-            assert_eq!(printed(&own), (count.to_owned(), what.to_owned()));
+            assert_eq!(printed(&own), Some((count.to_owned(), what.to_owned())));
+        }
+        assert_eq!(printed(&PrintedTotals::default()), None);
+    }
+
+    #[test]
+    fn printed_counts_are_counted() {
+        for (agree, differ, expected) in [
+            (0, 0, None),
+            (2, 0, Some(("2 of 2", "printed in the file, agree with the number of records"))),
+            (1, 1, Some(("1 of 2", "printed in the file, agree with the number of records; 1 does not"))),
+        ] {
+            let own = PrintedCounts { agree, differ, ..PrintedCounts::default() };
+            assert_eq!(counts(&own), expected.map(|(count, what)| (count.to_owned(), what.to_owned())));
         }
     }
 }

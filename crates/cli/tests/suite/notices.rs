@@ -88,6 +88,7 @@ fn each_notice_is_raised_by_what_deserves_it() {
         ("date-order-unknown", column("Arrived", &|n| format!("{:02}/{:02}/2031", n % 12 + 1, n % 11 + 1)), ""),
         ("decimal-char-unknown", column("Dues", &|n| format!("\"{},{:03}\"", n % 9 + 1, n * 7)), ""),
         ("misfits", changed(30, "A-030,007,2031-03-02,none"), ""),
+        ("count-differs", format!("{text}41 rows\n").into_bytes(), ""),
         ("total-differs", format!("{text}Total,,,99.5\n").into_bytes(), ""),
         ("rows-left-out", text.clone().into_bytes(), "--where 'Dues > 200'"),
         ("no-rows", text.clone().into_bytes(), "--where 'Dues > 2000'"),

@@ -199,6 +199,38 @@ fn broken_reports_are_read_as_far_as_they_can_be_and_say_what_is_wrong() {
 }
 
 #[test]
+fn a_file_that_lost_records_which_it_counts_does_not_get_in_at_a_refresh() {
+    let calls = |count: usize| (0..count).map(|n| format!("A-{n},{n:03},{n}.50\n")).collect::<String>();
+    let folder = Folder::new();
+    folder.write_old("calls.csv", format!("Call,Berth,Dues\n{}12 records\n", calls(12)));
+    let run = folder.run("import calls.csv --into book.xlsx").expect(0);
+    assert!(
+        run.out.contains("counts        1 of 1: printed in the file, agree with the number of records"),
+        "{}",
+        run.out
+    );
+    let before = std::fs::read(folder.path("book.xlsx")).unwrap();
+    for (records, last, says) in [
+        (
+            11,
+            "12 records\n",
+            "1 line says that there are more or fewer records than were read, the first in line 13",
+        ),
+        (11, "", "no line at the end says any more how many records there are: the file may be cut short"),
+    ] {
+        folder.write_old("calls.csv", format!("Call,Berth,Dues\n{}{last}", calls(records)));
+        let run = folder.run("refresh book.xlsx").expect(4);
+        assert!(run.err.contains(says), "{}", run.err);
+        assert!(std::fs::read(folder.path("book.xlsx")).unwrap() == before);
+    }
+    folder.write_old("calls.csv", format!("Call,Berth,Dues\n{}13 records\n", calls(13)));
+    folder.run("refresh book.xlsx").expect(0);
+    let run = folder.run("inspect calls.csv --json").expect(0);
+    let json: serde_json::Value = serde_json::from_str(&run.out).unwrap();
+    assert_eq!(json[0]["printed_totals"]["counts"]["agree"], 1);
+}
+
+#[test]
 fn a_report_that_lost_a_line_does_not_get_in_at_a_refresh() {
     let folder = Folder::new();
     folder.write_old("pilotage.rpt", REPORT);

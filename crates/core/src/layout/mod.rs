@@ -22,7 +22,7 @@ mod values;
 
 pub use delimiter::{delimiter_from_word, delimiter_word};
 pub use doubt::LayoutDoubt;
-pub use furniture::{Details, FirstRows, HeaderChoice, Headings, names_total};
+pub use furniture::{CountLine, Details, FirstRows, HeaderChoice, Headings, count_in, names_total};
 pub use repeats::{Repeats, after_lines, whole_lines};
 pub use stated_lines::{LineChoice, LineRule, LinesMeant, Pattern};
 pub use values::{NamedValue, named_values};

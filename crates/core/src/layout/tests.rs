@@ -329,7 +329,7 @@ fn counts_and_labels_right_behind_the_last_record_are_none_of_them() {
         (calls, "Berth 4             Berth 4    2\n", 0),
         (calls, "034918  Office: 4   Berth 4    2\n", 0),
         (quays, "(4 entries)\n", 1),
-        (quays, "(5 entries)\n", 0),
+        (quays, "(5 entries)\n", 1),
         (quays, "Market Quay 4\n", 0),
     ] {
         let layout = detected(&format!("{above}{last}"));
@@ -597,6 +597,14 @@ fn marks_that_divide_all_records_are_no_accident() {
     let uneven: String =
         (10..60).map(|n| format!("{n},2{n},3{n},{}\n", if n % 3 == 0 { "9,8,7" } else { "6" })).collect();
     assert!(matches!(detected(&uneven).doubt, Some(LayoutDoubt::Uneven(..) | LayoutDoubt::RunnerUp)));
+}
+
+#[test]
+fn names_in_a_comment_may_be_set_apart_by_several_tabs() {
+    let rows: String =
+        (1..12).map(|i| format!("A{i}\t+{i:04}\tQuay {i}\t{}\n", ["", "old"][i % 2])).collect();
+    let layout = detected(&format!("# All quays.\n#\n#code\tplace\tname\t\tremark\n{rows}"));
+    assert_eq!((layout.header_line, layout.names.join(" ").as_str()), (Some(3), "code place name remark"));
 }
 
 #[test]

@@ -36,7 +36,7 @@ pub use role::{Role, Run, runs};
 
 use crate::encoding::text_of;
 use crate::kind::statistics::trim;
-use crate::layout::Repeats;
+use crate::layout::{Repeats, count_in};
 use crate::record::{Machine, Oddities, Step};
 use crate::shape::{self, Derived, Shaping};
 
@@ -317,6 +317,10 @@ fn aside(
     let is_other = matches!(why, Aside::Heading | Aside::PartTotal | Aside::RepeatedPreamble);
     if is_other && carry.take(repeats, &text[machine.start()..machine.end()]) {
         why = Aside::Carried;
+    }
+    let own = || String::from_utf8_lossy(&text[machine.start()..machine.end()]);
+    if why == Aside::Heading && count_in(&own()).is_some_and(|count| count.names_records) {
+        why = Aside::PartTotal;
     }
     sink.aside(why, line, u64::from(machine.lines()));
     if why == Aside::PartTotal {

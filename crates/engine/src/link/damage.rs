@@ -27,6 +27,10 @@ pub struct Damage {
     pub unended: u64,
     /// Totals printed among the records that these do not add up to.
     pub totals: u64,
+    /// Lines that say that there are more or fewer records than were read.
+    pub counts: u64,
+    /// Files that end with a line which says how many records there are; no damage, but it is one if none does any more.
+    pub counted: u64,
     /// Values that do not fit the kind of their column, by its name in the source.
     pub misfits: BTreeMap<String, u64>,
 }
@@ -89,6 +93,13 @@ fn totals(surveyed: &Surveyed) -> Count {
     )
 }
 
+/// Lines that count records otherwise than they are.
+fn counts(surveyed: &Surveyed) -> Count {
+    let Some(printed) = &surveyed.printed else { return Count::default() };
+    let line = printed.counts.differences.first().map_or(0, |difference| difference.line);
+    Count { count: printed.counts.differ, line }
+}
+
 impl Damage {
     /// Counts what is broken in sources. `columns`: of all of them together.
     pub fn of(sources: &[&Surveyed], columns: &[ColumnReading], names: &[String]) -> Self {
@@ -101,6 +112,9 @@ impl Damage {
             broken: Tally::of(sources, broken).count,
             unended: sources.iter().filter(|s| !s.is_ended).count() as u64,
             totals: Tally::of(sources, totals).count,
+            counts: Tally::of(sources, counts).count,
+            counted: sources.iter().filter_map(|s| s.printed.as_ref()).filter(|p| p.counts.is_whole).count()
+                as u64,
             misfits: misfits.map(|(c, name)| (name.clone(), c.misfits.count)).collect(),
         }
     }
@@ -166,6 +180,15 @@ impl Damage {
             say(is_new(now.totals, old.totals), &|| {
                 let lines = counted(now.totals, "printed total is", "printed totals are");
                 format!("{lines} not what the records add up to{}: lines may be missing", first(&differing))
+            });
+            let miscounted = Tally::of(sources, counts);
+            say(is_new(now.counts, old.counts), &|| {
+                let lines = counted(now.counts, "line says", "lines say");
+                format!("{lines} that there are more or fewer records than were read{}", first(&miscounted))
+            });
+            say(old.counted > 0 && now.counted + now.counts == 0, &|| {
+                "no line at the end says any more how many records there are: the file may be cut short"
+                    .into()
             });
             for column in columns.iter().filter(|c| c.is_wanted()) {
                 let old = old.misfits.get(&column.name).copied().unwrap_or(0);

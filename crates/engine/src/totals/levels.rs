@@ -1,5 +1,6 @@
 //! Which records a printed total is about: those since the last total of its level, whatever that is.
 
+use super::counts::PrintedCounts;
 use std::collections::HashMap;
 
 /// Levels of totals that are told apart.
@@ -23,6 +24,8 @@ pub struct PrintedTotals {
     pub first_unproved: Option<u64>,
     /// Records after the last total, where all others are before one.
     pub uncovered: u64,
+    /// Lines that say how many records there are.
+    pub counts: PrintedCounts,
 }
 
 /// A printed figure that the records do not add up to. Figures are in units of 10^-15.

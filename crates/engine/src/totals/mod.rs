@@ -1,15 +1,19 @@
 //! The totals that a report prints among its records, compared with the records.
 
+mod counts;
 mod levels;
 
+pub use counts::{CountDifference, PrintedCounts};
 pub use levels::{Difference, PrintedTotals};
 
 use crate::feed::{Doing, Feed};
 use crate::stop::Result;
 use crate::text::{Surveyed, each_block};
+use counts::Counts;
 use incola_core::encoding::Undecodable;
 use incola_core::kind::statistics::trim;
 use incola_core::kind::{Decimal, Rule, Value, number};
+use incola_core::layout::count_in;
 use incola_core::notice::{Notice, NoticeCode};
 use incola_core::reading::{ColumnReading, Reading};
 use incola_core::record::{Machine, Step};
@@ -37,11 +41,15 @@ pub fn check(source: &dyn Feed, surveyed: &Surveyed) -> Result<Option<PrintedTot
         .collect();
     let count = |why| surveyed.reading.set_aside.iter().filter(|aside| aside.why == why).count();
     // A single total of all records is the reading's matter.
-    if count(Aside::PartTotal) + count(Aside::Total) / 2 == 0 || numbers.is_empty() {
-        return Ok(None);
+    if count(Aside::PartTotal) + count(Aside::Total) / 2 == 0 {
+        let mut counts = Counts::default();
+        counts.records(surveyed.records_in());
+        below(surveyed, &mut counts);
+        let counts = counts.finish();
+        return Ok((counts.all() > 0).then(|| PrintedTotals { counts, ..PrintedTotals::default() }));
     }
     let columns = &surveyed.reading.columns;
-    let mut levels = Levels::new(numbers.len());
+    let (mut levels, mut counts) = (Levels::new(numbers.len()), Counts::default());
     let mut before = None;
     each_block(
         source,
@@ -58,10 +66,15 @@ pub fn check(source: &dyn Feed, surveyed: &Surveyed) -> Result<Option<PrintedTot
                     Event::Group(headings) => {
                         if before.as_ref().is_some_and(|before| *before != headings) {
                             levels.group();
+                            counts.group();
                         }
                         before = Some(headings);
                     }
-                    Event::Records(sums, records) => levels.records(&sums, records),
+                    Event::Records(sums, records) => {
+                        levels.records(&sums, records);
+                        counts.records(records);
+                    }
+                    Event::Count { line, number } => counts.line(line, number, false),
                     Event::Total { line, sort, figures } => levels.total(line, &sort, &figures, true),
                 }
             }
@@ -69,11 +82,37 @@ pub fn check(source: &dyn Feed, surveyed: &Surveyed) -> Result<Option<PrintedTot
         },
     )?;
     after_last_record(source, surveyed, &numbers, &mut levels)?;
+    below(surveyed, &mut counts);
     let mut result = levels.finish();
+    // Records that a step leaves out were counted by whoever printed the lines.
+    if !surveyed.plan.repeats.shaping().is_some_and(|shaping| shaping.leaves_out()) {
+        result.counts = counts.finish();
+        if result.counts.is_whole {
+            result.uncovered = 0;
+        }
+    }
+    if result == PrintedTotals::default() {
+        return Ok(None);
+    }
     for difference in &mut result.differences {
         difference.column = numbers[difference.column].0;
     }
     Ok(Some(result))
+}
+
+/// The lines after the last record that count the records.
+fn below(surveyed: &Surveyed, counts: &mut Counts) {
+    let is_below = |line: u64| {
+        let own = surveyed.reading.set_aside.iter().find(|a| (a.line..a.line + a.lines).contains(&line));
+        own.is_some_and(|aside| matches!(aside.why, Aside::AfterLastRecord | Aside::Total))
+    };
+    let text = String::from_utf8_lossy(&surveyed.after.text);
+    let first = (surveyed.survey.lines + 1).saturating_sub(surveyed.after.blank);
+    for (line, own) in (first..).zip(text.lines()) {
+        if let Some(count) = count_in(own).filter(|count| count.names_records && is_below(line)) {
+            counts.line(line, count.number, true);
+        }
+    }
 }
 
 /// The totals after the last record.
@@ -141,6 +180,14 @@ pub fn settle(source: &dyn Feed, surveyed: &mut Surveyed) -> Result<()> {
         }
         return Ok(());
     };
+    for difference in printed.counts.differences.iter().take(NOTICES) {
+        let message = format!(
+            "the file says that there are {}, but {} read",
+            counted(difference.printed, "record", "records"),
+            counted(difference.records, "was", "were")
+        );
+        notices.push(Notice::new(NoticeCode::CountDiffers, message).at_line(difference.line));
+    }
     for difference in printed.differences.iter().take(NOTICES) {
         let column = &columns[difference.column];
         let decimals = match &column.rule {
@@ -174,7 +221,8 @@ pub fn settle(source: &dyn Feed, surveyed: &mut Surveyed) -> Result<()> {
             format!("the last {records} before no total, as the others are: the report may be cut short");
         notices.push(Notice::new(NoticeCode::TotalsUnproved, message));
     }
-    let proved = printed.differ + printed.unproved + printed.uncovered == 0 && printed.agree > 0;
+    let proved = printed.differ + printed.unproved + printed.uncovered + printed.counts.differ == 0
+        && printed.agree + printed.counts.agree > 0;
     if proved && is_clear {
         notices.retain(|notice| notice.code != NoticeCode::Report);
     }
@@ -188,6 +236,8 @@ enum Event {
     Group(Vec<Option<Vec<u8>>>),
     /// The sums of some records in a row, in units of 10^-15, and how many they are.
     Records(Vec<i128>, u64),
+    /// A line that counts records.
+    Count { line: u64, number: u64 },
     /// A line of totals.
     Total { line: u64, sort: String, figures: Vec<Option<i128>> },
 }
@@ -221,6 +271,11 @@ impl RecordSink for Gather<'_> {
     }
 
     fn totals(&mut self, line: &Record<'_>) {
+        let text = String::from_utf8_lossy(line.bytes());
+        if let Some(count) = count_in(&text).filter(|count| count.names_records) {
+            self.events.push(Event::Count { line: line.line(), number: count.number });
+            return;
+        }
         let figures = figures(self.numbers, |place| line.figure(place));
         let sort = sort_of(line.bytes());
         self.events.push(Event::Total { line: line.line(), sort, figures });

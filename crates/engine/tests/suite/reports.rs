@@ -122,3 +122,54 @@ fn a_total_that_is_wrong_by_one_is_found() {
     );
     assert_eq!((printed.differ, printed.unproved), (1, 0));
 }
+
+#[test]
+fn lines_that_count_records_are_compared_with_them() {
+    let group = |first: usize, count: usize, says: usize| {
+        let rows: String = (first..first + count)
+            .map(|n| format!("V{n}   2031-03-{:02}  Grey Heron {:>9}\n", n % 28 + 1, n * 7))
+            .collect();
+        format!("Pilot: P-{first}\n{rows}Records: {says}\n")
+    };
+    let head = "ORDER   DAY         VESSEL          MILES\n";
+    for (groups, last, agree, differences) in [
+        ([(4, 4), (3, 3), (5, 5)], 12, 4, vec![]),
+        ([(4, 4), (3, 4), (5, 5)], 12, 3, vec![(12, 4, 3)]),
+        ([(4, 4), (3, 3), (5, 5)], 13, 3, vec![(20, 13, 12)]),
+    ] {
+        let mut first = 1000;
+        let body: String = groups
+            .iter()
+            .map(|(count, says)| {
+                first += count;
+                group(first - count, *count, *says)
+            })
+            .collect();
+        let text = format!("{head}{body}Total records: {last}\n");
+        let read = surveyed(text.as_bytes(), &Choices::default()).unwrap();
+        assert_eq!(read.reading.records, 12, "{text}");
+        let counts = check(&InMemory::new("r", text.as_bytes()), &read).unwrap().unwrap().counts;
+        let found: Vec<_> = counts.differences.iter().map(|d| (d.line, d.printed, d.records)).collect();
+        assert_eq!((counts.agree, found, counts.is_whole), (agree, differences, last == 12), "{text}");
+    }
+}
+
+#[test]
+fn lines_behind_the_last_record_count_what_was_read_and_not_what_was_left_of_it() {
+    let rows: String = (1..=12).map(|n| format!("A-{n},{n:03},{n}.50\n")).collect();
+    for (last, where_, agree, differ) in [
+        ("12 rows\n", None, 1, 0),
+        ("\n(12 records read)\n", None, 1, 0),
+        ("13 rows\n", None, 0, 1),
+        ("12 rows\n", Some("Dues > 5"), 1, 0),
+        ("12 boxes\n", None, 0, 0),
+        ("", None, 0, 0),
+    ] {
+        let text = format!("Call,Berth,Dues\n{rows}{last}");
+        let mut choices = Choices::default();
+        choices.shaping.condition = where_.map(str::to_owned);
+        let read = surveyed(text.as_bytes(), &choices).unwrap();
+        let printed = check(&InMemory::new("r", text.as_bytes()), &read).unwrap().unwrap_or_default();
+        assert_eq!((printed.counts.agree, printed.counts.differ), (agree, differ), "{text}");
+    }
+}

@@ -3,9 +3,10 @@
 use super::super::candidates::{Candidate, Form};
 use super::super::measure::lexicon::BLANK;
 use super::super::{Footer, Samples, SetAside, Total};
+use super::counts::count_in;
 use super::header::is_phrase;
 use super::headings::only_label;
-use super::likeness::{holds_digit, lacking, strange_words};
+use super::likeness::{lacking, strange_words};
 use super::rows::{Place, Row};
 use super::{Judged, labelled, total};
 use crate::record::{Division, Machine, Multiline};
@@ -162,17 +163,16 @@ fn is_strange(judged: &Judged<'_>, first: usize, at: usize) -> bool {
 /// all of them fill.
 fn tells_count(judged: &Judged<'_>, first: usize, at: usize) -> bool {
     let text = judged.lexicon.text(judged.row(at).text);
-    let mut numbers = text.split(|c: char| !c.is_alphanumeric()).filter(|word| holds_digit(word));
-    let (Some(number), None) = (numbers.next(), numbers.next()) else { return false };
+    let Some(count) = count_in(text) else { return false };
     let records = (first..at).filter(|i| !judged.is_apart(*i) && judged.row(*i).filled() > 0);
     let records: Vec<&Row> = records.map(|i| judged.row(i)).collect();
     let has_word = |row: &&Row, word: &str| judged.lexicon.text(row.text).contains(word);
     let fills = |row: &&Row, column: usize| row.values.get(column).is_some_and(|id| *id != BLANK);
     let mut lacks = (0..judged.width).filter(|column| !fills(&judged.row(at), *column));
-    let mut words = text.split(|c: char| !c.is_alphabetic()).filter(|word| !word.is_empty()).peekable();
-    judged.rows.is_whole
-        && number.parse() == Ok(records.len())
-        && words.peek().is_some()
+    let mut words = text.split(|c: char| !c.is_alphabetic()).filter(|word| !word.is_empty());
+    // Further down it is seen whether they are as many.
+    let says_so = count.names_records || (judged.rows.is_whole && count.number == records.len() as u64);
+    says_so
         && words.all(|word| !records.iter().any(|record| has_word(record, word)))
         && lacks.any(|column| records.iter().all(|record| fills(record, column)))
 }

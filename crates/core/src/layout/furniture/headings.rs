@@ -1,6 +1,7 @@
 //! Headings of groups in a printed report: lines with a label whose value holds for the records below them.
 
 use super::super::stated_lines::Pattern;
+use super::counts::count_in;
 use super::total::names_total;
 
 /// Longest label, in characters.
@@ -299,7 +300,9 @@ fn common_words(line: &str, lines: &[Line<'_>]) -> Option<String> {
 /// The label of a line that holds nothing but one, and its value.
 pub(super) fn only_label(line: &str) -> Option<&str> {
     match labelled(line)[..] {
-        [(label, value)] if !value.contains("  ") && !value.is_empty() && !names_total(label) => Some(label),
+        [(label, value)] if !value.contains("  ") && !value.is_empty() && !names_total(label) => {
+            count_in(line).is_none_or(|count| !count.names_records).then_some(label)
+        }
         _ => None,
     }
 }

@@ -3,6 +3,7 @@
 //! A judge learns what records look like from those rows that agree with each other, and then says of each row whether it costs
 //! less as a record or as a line set aside. The first record, the names above it, and the last record follow from that.
 
+mod counts;
 mod details;
 mod first_record;
 mod first_rows;
@@ -17,6 +18,7 @@ mod rows;
 mod total;
 mod types;
 
+pub use counts::{CountLine, count_in};
 pub use details::Details;
 pub use first_rows::FirstRows;
 pub(super) use header::Header;

@@ -34,7 +34,16 @@ pub(super) fn comment_fields(line: &[u8], judged: &Judged<'_>) -> Vec<String> {
             let dialect = Dialect { comment_prefix: None, ..judged.dialect().clone() };
             let mut machine = Machine::new(&dialect);
             machine.step(text.as_bytes(), 0, true);
-            machine.fields(text.as_bytes()).map(|f| String::from_utf8_lossy(trim(f).0).into_owned()).collect()
+            let fields = machine.fields(text.as_bytes());
+            let names: Vec<String> =
+                fields.map(|f| String::from_utf8_lossy(trim(f).0).into_owned()).collect();
+            // Marks that only set the names apart for the eye.
+            let filled = || names.iter().filter(|name| !name.is_empty());
+            if names.len() > judged.width && filled().count() == judged.width {
+                filled().cloned().collect()
+            } else {
+                names
+            }
         }
     }
 }
