@@ -175,7 +175,9 @@ mod tests {
         ) {
             let whole = pieces.concat();
             let mut spool = Spool::new(room);
-            pieces.iter().for_each(|piece| spool.push(piece).unwrap());
+            for piece in &pieces {
+                spool.push(piece).unwrap();
+            }
             prop_assert_eq!(spool.len(), whole.len() as u64);
             let from = from.min(spool.len());
             let to = (from + length).min(spool.len());

@@ -59,21 +59,18 @@ impl Counts {
     /// A line that counts records. `is_last`: no record is behind it.
     pub(super) fn line(&mut self, line: u64, printed: u64, is_last: bool) {
         let all = self.since[LEVELS];
-        match self.since.iter().position(|since| *since == printed) {
-            Some(level) => {
-                self.result.agree += 1;
-                self.result.is_whole |= is_last && printed == all;
-                self.since[..=level.clamp(1, LEVELS - 1)].fill(0);
-            }
-            None => {
-                let records = if is_last { all } else { self.since[0] };
-                self.result.differ += 1;
-                if self.result.differences.len() < LISTED {
-                    self.result.differences.push(CountDifference { line, printed, records });
-                }
-                self.since[0] = 0;
-            }
+        if let Some(level) = self.since.iter().position(|since| *since == printed) {
+            self.result.agree += 1;
+            self.result.is_whole |= is_last && printed == all;
+            self.since[..=level.clamp(1, LEVELS - 1)].fill(0);
+            return;
         }
+        let records = if is_last { all } else { self.since[0] };
+        self.result.differ += 1;
+        if self.result.differences.len() < LISTED {
+            self.result.differences.push(CountDifference { line, printed, records });
+        }
+        self.since[0] = 0;
     }
 
     pub(super) fn finish(self) -> PrintedCounts {
