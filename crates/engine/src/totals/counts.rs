@@ -33,8 +33,10 @@ pub struct CountDifference {
     pub line: u64,
     /// What is printed.
     pub printed: u64,
-    /// How many there are.
+    /// How many there are: of its group, or in all.
     pub records: u64,
+    /// Whether it is about all records, and not those of a group.
+    pub is_of_all: bool,
 }
 
 /// Counts as they come.
@@ -68,7 +70,7 @@ impl Counts {
         let records = if is_last { all } else { self.since[0] };
         self.result.differ += 1;
         if self.result.differences.len() < LISTED {
-            self.result.differences.push(CountDifference { line, printed, records });
+            self.result.differences.push(CountDifference { line, printed, records, is_of_all: is_last });
         }
         self.since[0] = 0;
     }

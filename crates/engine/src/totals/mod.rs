@@ -181,11 +181,13 @@ pub fn settle(source: &dyn Feed, surveyed: &mut Surveyed) -> Result<()> {
         return Ok(());
     };
     for difference in printed.counts.differences.iter().take(NOTICES) {
-        let message = format!(
-            "the file says that there are {}, but {} read",
-            counted(difference.printed, "record", "records"),
-            counted(difference.records, "was", "were")
-        );
+        let printed = counted(difference.printed, "record", "records");
+        let read = counted(difference.records, "was", "were");
+        let message = if difference.is_of_all {
+            format!("the file says that it has {printed}, but {read} read")
+        } else {
+            format!("the group above is said to have {printed}, but {read} read")
+        };
         notices.push(Notice::new(NoticeCode::CountDiffers, message).at_line(difference.line));
     }
     for difference in printed.differences.iter().take(NOTICES) {
