@@ -608,6 +608,26 @@ fn names_in_a_comment_may_be_set_apart_by_several_tabs() {
 }
 
 #[test]
+fn a_rule_above_a_sum_says_nothing_of_the_columns_that_it_leaves_out() {
+    let row = |n: usize| {
+        let (ship, paid) =
+            (["Heron", "Old Mole", "Anna Penn"][n % 3], if n % 9 == 4 { "" } else { "31/03/2031" });
+        format!(
+            "{ship:<16}  {:<7}  {:<11}  {:<10}  m3  {paid}\n",
+            n * 7919 % 90_000,
+            n * 104_729 % 999_999,
+            n * 31 % 977
+        )
+    };
+    let rows: String = (10..60).map(row).collect();
+    let sum =
+        "                  -------  -----------  ----------\nTOTAL             1999999  24999999     19999\n";
+    let layout = detected(&format!("Weighbridge journal\n{rows}{sum}"));
+    let Division::Fixed(fixed) = &layout.dialect.value.division else { panic!("{:?}", layout.dialect.value) };
+    assert_eq!(fixed.starts.len(), 6, "{fixed:?}");
+}
+
+#[test]
 fn two_tables_in_one_file_are_said_to_be_two() {
     let calls: String = (0..8).map(|i| format!("A-{i},{i:03},{i}.50\n")).collect();
     let tides: String = (0..6).map(|i| format!("0{i}:00,{i}.25\n")).collect();

@@ -78,7 +78,8 @@ pub(super) fn core<'l>(lines: &[&'l Placed]) -> Vec<&'l Placed> {
 
 /// The first rule line with several parts, if nearly all core lines below it keep to them.
 pub(super) fn rule<'l>(lines: &[&'l Placed], core: &[&Placed]) -> Option<&'l Placed> {
-    let at = lines.iter().position(|l| l.is_rule() && l.runs(false).len() > 1)?;
+    let at = (0..lines.len())
+        .find(|at| lines[*at].is_rule() && lines[*at].runs(false).len() > 1 && !adds_up(lines, core, *at))?;
     let starts: Vec<usize> = lines[at].runs(false).iter().map(|r| r.0).collect();
     let above = |l: &&&Placed| lines[..at].iter().any(|a| std::ptr::eq(*a, **l));
     let below: Vec<&&Placed> = core.iter().filter(|l| !l.is_rule() && !above(l)).collect();
@@ -86,6 +87,17 @@ pub(super) fn rule<'l>(lines: &[&'l Placed], core: &[&Placed]) -> Option<&'l Pla
     // The more parts, the less are they there by chance; lines between the details may run across.
     let enough = if starts.len() > 2 { 6 } else { 8 };
     (!below.is_empty() && kept * 10 >= below.len() * enough).then_some(lines[at])
+}
+
+/// Names above a rule, at most.
+const NAMES_ABOVE: usize = 3;
+
+/// Whether a rule stands below records, and only below their amounts, as above a sum: it leaves out what the records begin with.
+fn adds_up(lines: &[&Placed], core: &[&Placed], at: usize) -> bool {
+    let above = lines[..at].iter().filter(|line| core.iter().any(|own| std::ptr::eq(**line, *own)));
+    let firsts: Vec<usize> = above.filter_map(|line| Some(line.extent(0, line.len())?.0)).collect();
+    let Some((begin, _)) = lines[at].extent(0, lines[at].len()) else { return false };
+    firsts.len() > NAMES_ABOVE && firsts.iter().filter(|first| **first < begin).count() * 2 > firsts.len()
 }
 
 /// The starts that a rule of three parts or more states for the names right above it, of which each part has some; and the names.
