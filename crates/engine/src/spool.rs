@@ -40,10 +40,10 @@ impl Spool {
     /// Puts bytes behind those that are there.
     ///
     /// # Errors
-    /// [`Stop::Outside`] if the file cannot be written.
+    /// [`Stop::NotPutAside`] if the file cannot be written.
     pub fn push(&mut self, bytes: &[u8]) -> Result<()> {
         if self.bytes.len() + bytes.len() > self.room {
-            self.spill().map_err(|error| Stop::Outside(Box::new(error)))?;
+            self.spill().map_err(Stop::NotPutAside)?;
         }
         self.bytes.extend_from_slice(bytes);
         Ok(())
@@ -110,8 +110,7 @@ impl Bytes for Part<'_> {
         loop {
             let wanted = most - (buffer.len() - start);
             let wanted = usize::try_from(self.end - self.at).unwrap_or(usize::MAX).min(wanted);
-            let read =
-                self.spool.read(self.at, wanted, buffer).map_err(|error| Stop::Outside(Box::new(error)))?;
+            let read = self.spool.read(self.at, wanted, buffer).map_err(Stop::NotPutAside)?;
             self.at += read as u64;
             if read == 0 {
                 return Ok(buffer.len() - start);

@@ -82,6 +82,8 @@ pub enum Stop {
     Book(incola_workbook::Error),
     /// The workbook cannot be written.
     NotWritten(incola_workbook::Error),
+    /// What has no room in memory cannot be put aside, in an unnamed file among the temporary ones, or had back.
+    NotPutAside(std::io::Error),
     /// The finished workbook does not hold what was written.
     NotAsWritten {
         /// The sheet.
@@ -478,6 +480,7 @@ impl fmt::Display for Stop {
         match self {
             Self::Outside(error) => write!(f, "{error}"),
             Self::Book(error) | Self::NotWritten(error) => write!(f, "{error}"),
+            Self::NotPutAside(error) => write!(f, "{error}"),
             stop => write!(f, "{stop:?}"),
         }
     }
@@ -488,6 +491,7 @@ impl Error for Stop {
         match self {
             Self::Outside(error) => Some(error.as_ref()),
             Self::Book(error) | Self::NotWritten(error) => Some(error),
+            Self::NotPutAside(error) => Some(error),
             _ => None,
         }
     }

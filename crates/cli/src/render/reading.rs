@@ -259,11 +259,8 @@ fn reasons(surveyed: &Surveyed, columns: usize) -> String {
         rows.push(("carried".into(), name.to_owned(), vec![what.to_owned()]));
     }
     if let Some(printed) = &surveyed.printed {
-        let totals = wording::aside::printed(printed).map(|told| ("totals", told));
-        let counts = wording::aside::counts(&printed.counts).map(|told| ("counts", told));
-        for (label, (count, what)) in totals.into_iter().chain(counts) {
-            rows.push((label.into(), count, vec![what]));
-        }
+        let proofs = wording::aside::proofs(printed);
+        rows.extend(proofs.map(|(label, count, what)| (label.to_owned(), count, vec![what])));
     }
     let label = rows.iter().map(|(l, ..)| width(l)).max().unwrap_or(0);
     let answer = rows.iter().map(|(_, a, _)| width(a)).max().unwrap_or(0).min(44);

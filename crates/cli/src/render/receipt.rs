@@ -174,11 +174,8 @@ fn sheet_page(sheet: &SheetReceipt, columns: usize, dry_run: bool) -> String {
             rows.push(("carried", wording::aside::carried(&line(name), *cells)));
         }
         if let Some(printed) = &source.printed {
-            let totals = wording::aside::printed(printed).map(|told| ("totals", told));
-            let counts = wording::aside::counts(&printed.counts).map(|told| ("counts", told));
-            rows.extend(
-                totals.into_iter().chain(counts).map(|(label, (n, what))| (label, format!("{n}: {what}"))),
-            );
+            let proofs = wording::aside::proofs(printed);
+            rows.extend(proofs.map(|(label, count, what)| (label, format!("{count}: {what}"))));
         }
     }
     let untold = told.skip(SOURCES).count() as u64;

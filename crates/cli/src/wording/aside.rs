@@ -50,8 +50,15 @@ pub(crate) fn alike(lines: Count) -> String {
     }
 }
 
+/// What the totals and counts that a source prints prove, as rows of a page: a label, how many of them agree, and what that says.
+pub(crate) fn proofs(printed: &PrintedTotals) -> impl Iterator<Item = (&'static str, String, String)> {
+    let totals = self::printed(printed).map(|(count, what)| ("totals", count, what));
+    let counts = counts(&printed.counts).map(|(count, what)| ("counts", count, what));
+    totals.into_iter().chain(counts)
+}
+
 /// How many of the lines that count records agree, and what that says; `None`: there are none.
-pub(crate) fn counts(counts: &PrintedCounts) -> Option<(String, String)> {
+fn counts(counts: &PrintedCounts) -> Option<(String, String)> {
     if counts.all() == 0 {
         return None;
     }
@@ -66,7 +73,7 @@ pub(crate) fn counts(counts: &PrintedCounts) -> Option<(String, String)> {
 }
 
 /// How many of the printed totals agree, and what that says; `None`: there are none.
-pub(crate) fn printed(printed: &PrintedTotals) -> Option<(String, String)> {
+fn printed(printed: &PrintedTotals) -> Option<(String, String)> {
     let all = printed.agree + printed.differ + printed.unproved;
     if all == 0 {
         return None;

@@ -49,6 +49,11 @@ impl From<Stop> for Failure {
             Stop::RecordTooLong { line } => too_long(line),
             Stop::Book(error) => Self::unreadable(error.to_string()).leaving("the workbook was not changed"),
             Stop::NotWritten(error) => not_written(&error),
+            Stop::NotPutAside(error) => {
+                Self::unreadable(format!("what has no room in memory cannot be put aside: {error}"))
+                    .leaving("nothing was written")
+                    .help("make room in the folder for temporary files, or name another one with TMPDIR, then do this again")
+            }
             Stop::NotAsWritten { sheet, why } => not_as_written(&sheet, &why),
             Stop::Place { sheet, why } => places::place(&sheet, &why),
             Stop::Spot(why) => places::spot(&why),
@@ -279,6 +284,7 @@ pub(super) mod tests {
             (4, Stop::RecordTooLong { line: Some(3) }),
             (2, Stop::TooManyGroups { column: "Call".into(), most: 100_000 }),
             (3, Stop::RowsLost),
+            (3, Stop::NotPutAside(std::io::ErrorKind::StorageFull.into())),
             (2, Stop::Spot(SpotStop::Nowhere { at: "wharf".into(), knows_sheet: false })),
             (
                 2,

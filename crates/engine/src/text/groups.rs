@@ -1,7 +1,7 @@
 //! Records rolled up in bounded memory: groups that have no more room are put aside in the order of the rows, and put together at the
 //! end.
 
-use super::over_blocks;
+use super::each_block;
 use super::survey::Surveyed;
 use crate::feed::{Doing, Feed};
 use crate::spool::Spool;
@@ -44,13 +44,11 @@ pub(super) fn rolled_up(
 ) -> Result<Rolled> {
     let mut all = Groups::new(grouping);
     let mut aside = Aside::default();
-    over_blocks(
+    each_block(
         source,
         shaped,
         Doing::Reading,
-        |_, _| Ok(()),
-        || (),
-        |(), mut block, ()| {
+        |mut block| {
             let mut groups = Groups::new(grouping);
             block.each(&mut Each(|record: &Record<'_>| {
                 groups.add(shaping, grouping, record);
@@ -100,7 +98,7 @@ impl Aside {
     /// Puts groups aside, which are those of records further on than all before.
     fn put(&mut self, groups: impl Iterator<Item = Group>) -> Result<()> {
         for group in groups {
-            let line = serde_json::to_vec(&group).map_err(outside)?;
+            let line = serde_json::to_vec(&group).map_err(not_had_back)?;
             self.spool.push(&line)?;
         }
         self.ends.push(self.spool.len());
@@ -119,7 +117,7 @@ impl Aside {
         for (from, to) in starts.zip(&self.ends) {
             let read = BufReader::with_capacity(PIECE, self.spool.part(from, *to));
             let groups = serde_json::Deserializer::from_reader(read).into_iter::<Group>();
-            parts.push(Box::new(groups.map(|group| group.map_err(outside))));
+            parts.push(Box::new(groups.map(|group| group.map_err(not_had_back))));
         }
         parts.push(Box::new(last.map(Ok)));
         let mut heads = BinaryHeap::with_capacity(parts.len());
@@ -142,8 +140,8 @@ impl Aside {
     }
 }
 
-fn outside(error: serde_json::Error) -> Stop {
-    Stop::Outside(Box::new(std::io::Error::from(error)))
+fn not_had_back(error: serde_json::Error) -> Stop {
+    Stop::NotPutAside(error.into())
 }
 
 /// The next group of a part. The greatest one is the first in the order of the rows; of equal ones that of the earliest part.

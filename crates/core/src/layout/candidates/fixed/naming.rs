@@ -2,7 +2,6 @@
 
 use super::coder::{Frame, OPEN};
 use super::placed::Placed;
-use super::settle::phrases;
 use super::starts::ends_before;
 
 /// The words of a line of names as places, and which of them begin a name, by index.
@@ -41,6 +40,13 @@ pub(super) fn names_of(names: &Placed, lines: &[&Placed], is_packed: bool) -> Na
         }
     }
     (words, begins)
+}
+
+/// The names of a line: where each of them begins and ends. Words that belong together are one.
+pub(super) fn phrases(names: &Placed, lines: &[&Placed]) -> Vec<(usize, usize)> {
+    let (words, begins) = names_of(names, lines, false);
+    let ends = begins.iter().skip(1).copied().chain([words.len()]);
+    begins.iter().zip(ends).map(|(from, to)| (words[*from].0, words[to - 1].1)).collect()
 }
 
 /// Whether names touch one another.

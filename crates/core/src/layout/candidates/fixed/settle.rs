@@ -1,7 +1,7 @@
 //! Where a start goes, once it is known between which values it stands: where left-aligned values begin, or right behind the
 //! column before right-aligned ones.
 
-use super::naming::names_of;
+use super::naming::phrases;
 use super::placed::{Class, Placed};
 use super::starts::{cuts, is_compact_date};
 
@@ -101,13 +101,6 @@ fn fewest_cuts(lines: &[&Placed], (low, high): (usize, usize), gap: (usize, usiz
     let cuts = |place: usize| cuts(&crossing, place);
     let best = (low..high).min_by_key(|p| (cuts(*p), p.abs_diff(gap.0)))?;
     (cuts(best) < cuts(gap.0)).then_some(best)
-}
-
-/// The names of a line: where each of them begins and ends. Words that belong together are one.
-pub(super) fn phrases(names: &Placed, lines: &[&Placed]) -> Vec<(usize, usize)> {
-    let (words, begins) = names_of(names, lines, false);
-    let ends = begins.iter().skip(1).copied().chain([words.len()]);
-    begins.iter().zip(ends).map(|(from, to)| (words[*from].0, words[to - 1].1)).collect()
 }
 
 /// The start of a column behind a gap that is blank from `from` to `to`, and whose values end before `high`. `names`: where each name

@@ -78,8 +78,10 @@ pub(super) fn core<'l>(lines: &[&'l Placed]) -> Vec<&'l Placed> {
 
 /// The first rule line with several parts, if nearly all core lines below it keep to them.
 pub(super) fn rule<'l>(lines: &[&'l Placed], core: &[&Placed]) -> Option<&'l Placed> {
-    let at = (0..lines.len())
-        .find(|at| lines[*at].is_rule() && lines[*at].runs(false).len() > 1 && !adds_up(lines, core, *at))?;
+    let at = lines.iter().position(|l| l.is_rule() && l.runs(false).len() > 1)?;
+    if adds_up(lines, core, at) {
+        return None;
+    }
     let starts: Vec<usize> = lines[at].runs(false).iter().map(|r| r.0).collect();
     let above = |l: &&&Placed| lines[..at].iter().any(|a| std::ptr::eq(*a, **l));
     let below: Vec<&&Placed> = core.iter().filter(|l| !l.is_rule() && !above(l)).collect();
