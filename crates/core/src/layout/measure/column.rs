@@ -21,10 +21,29 @@ const DEEP: u32 = 24;
 pub(in crate::layout) struct Words {
     counts: FxHashMap<u32, u32>,
     all: u32,
+    /// Whether they are all there, and none is learnt any more.
+    are_all: bool,
 }
 
 impl Words {
+    /// The words that come at least twice in all of `values`: known to any column cut out of them, in whatever order columns are priced.
+    pub(in crate::layout) fn of_all(lexicon: &Lexicon, values: impl Iterator<Item = ValueId>) -> Self {
+        let mut words = Self::default();
+        for value in values {
+            let tokens = lexicon.tokens(lexicon.get(value));
+            tokens.iter().filter(|t| t.run == Run::Word).for_each(|t| words.add(t.what));
+        }
+        words.counts.retain(|_, count| {
+            *count -= 1;
+            *count > 0
+        });
+        Self { are_all: true, ..words }
+    }
+
     fn add(&mut self, word: u32) {
+        if self.are_all {
+            return;
+        }
         *self.counts.entry(word).or_default() += 1;
         self.all += 1;
     }

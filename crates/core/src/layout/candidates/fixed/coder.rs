@@ -3,7 +3,7 @@
 use super::super::super::measure::START;
 use super::super::super::measure::adapt::Adapt;
 use super::super::super::measure::column::{Column, Words};
-use super::super::super::measure::lexicon::{BLANK, Lexicon};
+use super::super::super::measure::lexicon::{BLANK, Lexicon, ValueId};
 use super::super::aligned::ONE_BLANK_DIGITS;
 use super::between::{beside_sign, group_at, keys_beside_words};
 use super::naming::{Names, names_of};
@@ -84,13 +84,17 @@ pub(super) struct Coder<'l> {
     /// Edges that are known from elsewhere: no touching there is a breach.
     known: Vec<usize>,
     is_packed: bool,
+    /// The words of all lines: whichever columns hold them, each is spelled once.
+    words: Words,
     columns: FxHashMap<(usize, usize), ColumnPrice>,
     edges: FxHashMap<usize, f64>,
 }
 
 impl<'l> Coder<'l> {
-    pub(super) fn new(lines: Vec<&'l Placed>, frame: &Frame<'_>) -> Self {
+    pub(super) fn new(lexicon: &mut Lexicon, lines: Vec<&'l Placed>, frame: &Frame<'_>) -> Self {
+        let texts: Vec<ValueId> = lines.iter().map(|l| lexicon.value(l.text())).collect();
         Self {
+            words: Words::of_all(lexicon, texts.into_iter()),
             names: frame.names.map(|n| names_of(n, &lines, frame.is_packed)),
             rule: frame.rule.map(|r| r.runs(false)).unwrap_or_default(),
             lines,
@@ -101,12 +105,30 @@ impl<'l> Coder<'l> {
         }
     }
 
-    /// Bits of all lines cut at `starts`.
+    /// Bits of all lines cut at `starts`, as all layouts are priced: words that one column has met are known to the next.
     pub(super) fn total(&mut self, lexicon: &mut Lexicon, starts: &[usize]) -> f64 {
+        let mut words = Words::default();
+        let ends = starts.iter().skip(1).copied().chain([OPEN]);
+        let prices: Vec<_> = starts
+            .iter()
+            .zip(ends)
+            .map(|(from, to)| self.column_after(lexicon, &mut words, *from, to))
+            .collect();
+        self.sum(starts, &prices)
+    }
+
+    /// The same with the words of all lines known: what ways to divide them are compared by.
+    fn known(&mut self, lexicon: &mut Lexicon, starts: &[usize]) -> f64 {
+        let ends = starts.iter().skip(1).copied().chain([OPEN]);
+        let prices: Vec<_> =
+            starts.iter().zip(ends).map(|(from, to)| self.column(lexicon, *from, to)).collect();
+        self.sum(starts, &prices)
+    }
+
+    fn sum(&mut self, starts: &[usize], prices: &[ColumnPrice]) -> f64 {
         let mut bits = self.naming(starts);
         let mut singles = Vec::with_capacity(starts.len());
-        for (at, start) in starts.iter().enumerate() {
-            let price = self.column(lexicon, *start, starts.get(at + 1).copied().unwrap_or(OPEN));
+        for (start, price) in starts.iter().zip(prices) {
             bits += price.bits + START + if *start > 0 { self.edge(*start) } else { 0.0 };
             if *start > 0 {
                 singles.push((price.single, price.lonely));
@@ -174,17 +196,26 @@ impl<'l> Coder<'l> {
         if let Some(price) = self.columns.get(&(from, to)) {
             return *price;
         }
-        let (mut column, mut words) = (Column::default(), Words::default());
+        let mut words = std::mem::take(&mut self.words);
+        let price = self.column_after(lexicon, &mut words, from, to);
+        self.words = words;
+        self.columns.insert((from, to), price);
+        price
+    }
+
+    /// What a column costs, its words known from those priced before it.
+    fn column_after(&self, lexicon: &mut Lexicon, words: &mut Words, from: usize, to: usize) -> ColumnPrice {
+        let mut column = Column::default();
         let (mut left, mut right) = (Adapt::default(), Adapt::default());
         let (mut bits, mut left_bits, mut right_bits) = (0.0, 0.0, 0.0);
         let (mut single, mut singles, mut worded, mut bracketed, mut wide) = (0.0, 0, 0, 0, 0);
         for line in &self.lines {
             let Some((first, last)) = line.extent(from, to) else {
-                bits += column.code(lexicon, &mut words, BLANK);
+                bits += column.code(lexicon, words, BLANK);
                 continue;
             };
             let value = lexicon.value(line.slice(first, last));
-            bits += column.code(lexicon, &mut words, value);
+            bits += column.code(lexicon, words, value);
             left_bits += left.code((first - from) as i32);
             right_bits += if to == OPEN { 0.0 } else { right.code((to - last) as i32) };
             if line.is_wide_inside(first, last) {
@@ -212,7 +243,7 @@ impl<'l> Coder<'l> {
         }
         let is_single = singles * 2 > self.lines.len() && f64::from(wide) < 0.03 * singles as f64;
         let padding = if to == OPEN { left_bits } else { left_bits.min(right_bits) };
-        let price = ColumnPrice {
+        ColumnPrice {
             bits: bits + padding,
             single: if is_single { single } else { 0.0 },
             lonely: match (worded * 2 > singles, bracketed * 10 > singles * 9) {
@@ -220,9 +251,7 @@ impl<'l> Coder<'l> {
                 (_, true) => LONELY_BRACKET,
                 _ => 1.0,
             },
-        };
-        self.columns.insert((from, to), price);
-        price
+        }
     }
 
     /// Bits of what runs across a start.
@@ -311,7 +340,7 @@ impl<'l> Coder<'l> {
         // Whether columns set off by one blank are dear depends on how many there are: both answers are tried.
         let usual = self.cheapest(lexicon, proposals, true);
         let lonely = self.cheapest(lexicon, proposals, false);
-        if lonely == usual || self.total(lexicon, &usual) <= self.total(lexicon, &lonely) {
+        if lonely == usual || self.known(lexicon, &usual) <= self.known(lexicon, &lonely) {
             usual
         } else {
             lonely
@@ -365,7 +394,7 @@ mod tests {
             .map(|chosen| {
                 let of = |at: &usize| at.checked_sub(1).is_none_or(|bit| chosen & (1 << bit) != 0);
                 let starts: Vec<usize> = (0..proposals.len()).filter(of).map(|at| proposals[at]).collect();
-                coder.total(lexicon, &starts)
+                coder.known(lexicon, &starts)
             })
             .fold(f64::INFINITY, f64::min)
     }
@@ -391,9 +420,10 @@ mod tests {
         let proposals = [0, 3, 7, 12, 21, 26, 29, 32, 38];
         for (names, is_packed) in [(None, false), (Some(&names), false), (None, true), (Some(&names), true)] {
             let frame = Frame { names, is_packed, ..Frame::default() };
-            let (mut coder, mut lexicon) = (Coder::new(lines.clone(), &frame), Lexicon::default());
+            let mut lexicon = Lexicon::default();
+            let mut coder = Coder::new(&mut lexicon, lines.clone(), &frame);
             let best = coder.best(&mut lexicon, &proposals);
-            let own = coder.total(&mut lexicon, &best);
+            let own = coder.known(&mut lexicon, &best);
             let all = cheapest_of_all(&mut coder, &mut lexicon, &proposals);
             assert!((own - all).abs() < 1e-6, "{best:?}: {own} {all}");
         }

@@ -169,7 +169,7 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
             if body.len() < 2 {
                 continue;
             }
-            coders.push((key, Coder::new(body, &frame)));
+            coders.push((key, Coder::new(&mut bench.lexicon, body, &frame)));
             coders.len() - 1
         };
         let coder = &mut coders[at].1;
@@ -236,7 +236,7 @@ fn packed(bench: &mut Bench<'_, '_>, all: &[&Placed], core: &[&Placed], unit: Un
     }
     let (starts, dates) = packed::propose(&body, all, names);
     let frame = Frame { names, rule: None, dates: &dates, is_packed: true };
-    let mut coder = Coder::new(body, &frame);
+    let mut coder = Coder::new(&mut bench.lexicon, body, &frame);
     let best = coder.best(&mut bench.lexicon, &starts);
     if best.len() < 2 {
         return None;
@@ -322,7 +322,7 @@ fn price(
     let bits = if records.len() < 2 {
         f64::INFINITY
     } else {
-        let mut coder = Coder::new(records.clone(), frame);
+        let mut coder = Coder::new(lexicon, records.clone(), frame);
         coder.total(lexicon, starts) + set_aside(lexicon, aside.iter().copied()) + DIALECT
     };
     let quotes: usize = records.iter().map(|l| l.text().matches('"').count()).sum();
