@@ -30,6 +30,8 @@ const TWO_BLANKS: f64 = 5.0;
 const UNNAMED: f64 = 10.0;
 /// The same for each line below them.
 const UNNAMED_LINE: f64 = 2.5;
+/// The same of a column with two where all columns begin where names do.
+const SURE_NAME_LINE: f64 = 8.0;
 /// How much dearer a column set off by one blank is where others are set off by more.
 const LONELY_BLANK: f64 = 3.5;
 /// The same where the blank stands between a bracket and digits, as in telephone numbers.
@@ -105,6 +107,11 @@ impl<'l> Coder<'l> {
         }
     }
 
+    /// The names above the lines, if any.
+    pub(super) fn names(&self) -> Option<&Names> {
+        self.names.as_ref()
+    }
+
     /// Bits of all lines cut at `starts`, as all layouts are priced: words that one column has met are known to the next.
     pub(super) fn total(&mut self, lexicon: &mut Lexicon, starts: &[usize]) -> f64 {
         let mut words = Words::default();
@@ -151,14 +158,15 @@ impl<'l> Coder<'l> {
         let lines = self.lines.len() as f64;
         let mut bits = 0.0;
         let cuts = |words: &[(usize, usize)]| from > 0 && words.iter().any(|w| w.0 < from && from < w.1);
-        if let Some((words, begins)) = &self.names {
+        if let Some(own @ Names { words, begins, .. }) = &self.names {
             let any = words.iter().any(|w| (from..to).contains(&w.0));
             let names = begins.iter().filter(|b| (from..to).contains(&words[**b].0)).count();
             let cut = cuts(words);
             if !(any || self.is_packed && cut) {
                 bits += UNNAMED + UNNAMED_LINE * lines;
             } else if names > 1 {
-                bits += (UNNAMED + UNNAMED_LINE * lines) * (names - 1) as f64;
+                let line = if own.are_at_starts { SURE_NAME_LINE } else { UNNAMED_LINE };
+                bits += (UNNAMED + line * lines) * (names - 1) as f64;
             }
             if !self.is_packed && self.is_beside(words, from, to) {
                 bits += UNNAMED + BESIDE_LINE * lines;

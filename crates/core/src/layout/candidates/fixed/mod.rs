@@ -212,13 +212,19 @@ fn proposals(bench: &mut Bench<'_, '_>, all: &[&Placed], unit: Unit) -> Vec<Cand
         names_line(&mut bench.lexicon, all, &core, &starts).is_some_and(naming::is_glued)
     };
     if rule.is_none() && (!named || glued) {
-        found.extend(packed(bench, all, &core, unit));
+        let packed = packed(bench, all, &core, unit);
+        found.extend(packed.map(|(packed, is_named)| under_all_names(packed, is_named, &found)));
     }
     found
 }
 
-/// Prices starts of columns that touch.
-fn packed(bench: &mut Bench<'_, '_>, all: &[&Placed], core: &[&Placed], unit: Unit) -> Option<Candidate> {
+/// Prices starts of columns that touch; and whether their names say where all of them begin.
+fn packed(
+    bench: &mut Bench<'_, '_>,
+    all: &[&Placed],
+    core: &[&Placed],
+    unit: Unit,
+) -> Option<(Candidate, bool)> {
     // Names above the values are as closely packed as they are.
     let digits = |l: &Placed| l.text().bytes().filter(u8::is_ascii_digit).count();
     let usual = core.iter().map(|l| digits(l)).sum::<usize>() / core.len().max(1);
@@ -234,20 +240,33 @@ fn packed(bench: &mut Bench<'_, '_>, all: &[&Placed], core: &[&Placed], unit: Un
     if !packed::may_touch(&body, names) {
         return None;
     }
-    let (starts, dates) = packed::propose(&body, all, names);
+    let (mut starts, dates) = packed::propose(&body, all, names);
     let frame = Frame { names, rule: None, dates: &dates, is_packed: true };
     let mut coder = Coder::new(&mut bench.lexicon, body, &frame);
+    starts.retain(|place| coder.names().is_none_or(|names| names.allow(*place)));
     let best = coder.best(&mut bench.lexicon, &starts);
     if best.len() < 2 {
         return None;
     }
     // What no blank shows must save more than a little, unless names, dates or codes in front of all lines show it.
     let is_shown = best.iter().any(|start| dates.contains(start));
-    let mut candidate = price(bench, all, &best, &frame, unit, true);
+    let is_named = coder.names().is_some_and(|names| names.are_at_starts);
+    let mut candidate = price(bench, all, &best, &frame, unit, !is_named);
     if !is_shown && !matches!(candidate.form, Form::Fixed { matched: true, .. }) {
         candidate.bits = candidate.bits * PACKED_HANDICAP + 20.0;
     }
-    Some(candidate)
+    Some((candidate, is_named))
+}
+
+/// `packed`, no dearer than the starts in `found` of which several names are above one column, if each of its columns has one.
+fn under_all_names(mut packed: Candidate, is_named: bool, found: &[Candidate]) -> Candidate {
+    if is_named && matches!(packed.form, Form::Fixed { matched: true, .. }) {
+        let others = found.iter().filter(|other| {
+            matches!(other.form, Form::Fixed { matched: false, .. }) && other.width < packed.width
+        });
+        packed.bits = others.fold(packed.bits, |bits, other| bits.min(other.bits - 1.0));
+    }
+    packed
 }
 
 /// Prices all lines cut at `starts`, or at those that the names line up with.

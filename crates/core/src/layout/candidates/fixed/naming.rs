@@ -1,18 +1,34 @@
 //! Lines of names: their words, which of them begin a name, and whether each column has one.
 
 use super::coder::{Frame, OPEN};
-use super::placed::Placed;
+use super::placed::{Class, Placed};
 use super::starts::ends_before;
 
-/// The words of a line of names as places, and which of them begin a name, by index.
-pub(super) type Names = (Vec<(usize, usize)>, Vec<usize>);
+/// The words of a line of names.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Names {
+    /// As places.
+    pub(super) words: Vec<(usize, usize)>,
+    /// Which of them begin a name, by index.
+    pub(super) begins: Vec<usize>,
+    /// Whether all columns begin where names do, as the values of most of them show.
+    pub(super) are_at_starts: bool,
+    /// Which of them stand above numbers that reach further to the left, by index.
+    pub(super) above_ends: Vec<usize>,
+    /// Whether names begin with a capital and go on in small letters.
+    pub(super) are_capitalised: bool,
+}
 
 /// The words of a line of names, and which of them begin a name: those behind two blanks, and those behind a blank that all
 /// lines share, with values on both sides of it, or with numbers that all end before it. Where columns touch names do as well: a capital behind a small letter begins one,
 /// and a blank may be part of one.
 pub(super) fn names_of(names: &Placed, lines: &[&Placed], is_packed: bool) -> Names {
     if is_packed {
-        return packed_names(names);
+        let mut names = packed_names(names);
+        names.are_at_starts = are_at_starts(&names, lines);
+        names.above_ends =
+            (1..names.words.len()).filter(|at| is_above_end(&names.words, *at, lines)).collect();
+        return names;
     }
     let words = names.runs(false);
     let few = lines.len() / 50;
@@ -39,47 +55,100 @@ pub(super) fn names_of(names: &Placed, lines: &[&Placed], is_packed: bool) -> Na
             begins.push(at);
         }
     }
-    (words, begins)
+    Names { words, begins, ..Names::default() }
+}
+
+/// Whether names stand where the columns begin that the values show: hardly one inside their words, and two at least where something
+/// begins or changes in most lines.
+fn are_at_starts(names: &Names, lines: &[&Placed]) -> bool {
+    let begins = names.words.iter().map(|word| word.0).filter(|begin| *begin > 0);
+    let (mut all, mut shown, mut inside) = (0, 0, 0);
+    for place in begins {
+        let is_of = |of: fn(Class, Class) -> bool| {
+            lines.iter().filter(|l| of(l.class(place - 1), l.class(place))).count() * 10 >= lines.len() * 6
+        };
+        all += 1;
+        shown += usize::from(is_of(|left, right| left != right && right != Class::Blank));
+        inside += usize::from(is_of(|left, right| left == right && left == Class::Letter));
+    }
+    shown >= 2 && shown * 4 >= all && inside * 4 <= all
+}
+
+/// Whether a name stands behind a blank, above numbers of which some begin there and some further to the left.
+fn is_above_end(words: &[(usize, usize)], at: usize, lines: &[&Placed]) -> bool {
+    let place = words[at].0;
+    let below = || lines.iter().filter(|l| l.class(place) == Class::Digit);
+    let behind = |class: Class| below().filter(|l| l.class(place - 1) == class).count();
+    let (begin, go_on) = (behind(Class::Blank), behind(Class::Digit));
+    words[at - 1].1 < place
+        && begin * 5 >= below().count()
+        && go_on > 0
+        && behind(Class::Letter) * 10 <= begin
+}
+
+impl Names {
+    /// Whether a column may start at a place above columns that touch: where names stand at starts, none does between two names, nor
+    /// inside one with a capital.
+    pub(super) fn allow(&self, place: usize) -> bool {
+        let is_inside = |word: &(usize, usize)| word.0 < place && place < word.1;
+        place == 0
+            || !self.are_at_starts
+            || self.words.iter().any(|word| word.0 == place)
+            || self.above_ends.iter().any(|at| (self.words[at - 1].1..self.words[*at].0).contains(&place))
+            || !self.are_capitalised && self.words.iter().any(is_inside)
+    }
 }
 
 /// The names of a line: where each of them begins and ends. Words that belong together are one.
 pub(super) fn phrases(names: &Placed, lines: &[&Placed]) -> Vec<(usize, usize)> {
-    let (words, begins) = names_of(names, lines, false);
+    let Names { words, begins, .. } = names_of(names, lines, false);
     let ends = begins.iter().skip(1).copied().chain([words.len()]);
     begins.iter().zip(ends).map(|(from, to)| (words[*from].0, words[to - 1].1)).collect()
 }
 
 /// Whether names touch one another.
 pub(super) fn is_glued(names: &Placed) -> bool {
-    packed_names(names).0.len() > names.runs(false).len()
+    packed_names(names).words.len() > names.runs(false).len()
 }
 
 /// The words of names that touch, and which of them surely begin a name.
 pub(super) fn packed_names(names: &Placed) -> Names {
+    let runs = names.runs(false);
+    let letter = |place: usize| names.slice(place, place + 1).chars().next();
+    let is_small = |place: usize| letter(place).is_some_and(char::is_lowercase);
+    let is_capital = |place: usize| letter(place).is_some_and(char::is_uppercase);
+    let capitalised = runs.iter().filter(|run| is_capital(run.0) && is_small(run.0 + 1)).count();
+    let are_capitalised = capitalised >= CAPITALISED && capitalised * 2 >= runs.len();
     let (mut words, mut begins) = (Vec::new(), Vec::new());
-    for (from, to) in names.runs(false) {
-        let small = |place: usize| {
+    for (from, to) in runs {
+        let ends = |place: usize| {
             names.slice(place, place + 1).chars().all(|c| c.is_lowercase() || matches!(c, '.' | '%' | ')'))
         };
-        let letters = |place: usize| names.slice(place, place + 1).chars().any(char::is_lowercase);
-        let capital = |place: usize| names.slice(place, place + 1).chars().all(char::is_uppercase);
-        // In front of all others the name of a record type may be one letter.
-        let is_type = |place: usize| from == 0 && place == 1 && capital(0) && capital(1) && letters(2);
+        // In front of all others the name of a record type may be one letter; others of one letter only where all begin with capitals.
+        let is_short = |place: usize| {
+            is_capital(place - 1)
+                && is_capital(place)
+                && is_small(place + 1)
+                && (are_capitalised || from == 0 && place == 1)
+        };
         let mut begin = from;
         for place in from + 1..=to {
-            if place < to && !(small(place - 1) && capital(place)) && !is_type(place) {
+            if place < to && !(ends(place - 1) && is_capital(place)) && !is_short(place) {
                 continue;
             }
             let behind = words.last().map_or(2, |last: &(usize, usize)| begin - last.1);
-            if behind != 1 {
+            if behind != 1 || are_capitalised && is_capital(begin) {
                 begins.push(words.len());
             }
             words.push((begin, place));
             begin = place;
         }
     }
-    (words, begins)
+    Names { words, begins, are_capitalised, ..Names::default() }
 }
+
+/// Names with a capital in front from which on all are taken to have one.
+const CAPITALISED: usize = 3;
 
 /// Whether each column has exactly one name of its own, or exactly one part of a rule. The first one of three and more may lack a name, as
 /// the labels of rows do.
@@ -94,7 +163,7 @@ pub(super) fn is_matched(frame: &Frame<'_>, lines: &[&Placed], starts: &[usize])
     let ruled = frame.rule.is_some_and(|r| one_each(&r.runs(false).iter().map(|r| r.0).collect::<Vec<_>>()));
     ruled
         || frame.names.is_some_and(|names| {
-            let (words, begins) = names_of(names, lines, frame.is_packed);
+            let Names { words, begins, .. } = names_of(names, lines, frame.is_packed);
             let mut places: Vec<usize> = begins.iter().map(|b| words[*b].0).collect();
             let has_labels = !frame.is_packed && starts.len() >= 3 && places.first() >= starts.get(1);
             if has_labels && !places.is_empty() {
@@ -210,13 +279,13 @@ mod tests {
             let placed = lines(values);
             let all: Vec<&Placed> = placed.iter().collect();
             let names = Placed::new(names.as_bytes(), Unit::Characters);
-            assert_eq!(names_of(&names, &all, false).1, begins, "{}", names.text());
+            assert_eq!(names_of(&names, &all, false).begins, begins, "{}", names.text());
         }
         let glued = Placed::new(b"ShipCallArrived Dues  Flag", Unit::Characters);
-        let (words, begins) = packed_names(&glued);
+        let Names { words, begins, .. } = packed_names(&glued);
         assert_eq!(words, [(0, 4), (4, 8), (8, 15), (16, 20), (22, 26)]);
         assert_eq!(begins, [0, 1, 2, 4]);
-        let typed = |text: &str| packed_names(&Placed::new(text.as_bytes(), Unit::Characters)).0;
+        let typed = |text: &str| packed_names(&Placed::new(text.as_bytes(), Unit::Characters)).words;
         assert_eq!(typed("TShipCall"), [(0, 1), (1, 5), (5, 9)], "the name of a record type");
         assert_eq!(typed("ShipTBerth")[1], (4, 10), "and of nothing further on");
         assert_eq!(typed("TQShip")[0], (0, 6));

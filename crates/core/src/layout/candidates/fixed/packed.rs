@@ -58,7 +58,7 @@ impl Habit {
 /// many run across the begin of a name that stands two blanks behind the one before, or a sign stands between two numbers.
 pub(super) fn may_touch(lines: &[&Placed], names: Option<&Placed>) -> bool {
     let crossed = |place: usize| lines.iter().filter(|l| l.is_crossed(place)).count() * 10 >= lines.len() * 2;
-    let named = names.map(|n| n.runs(true)).unwrap_or_default();
+    let named = names.map(|n| packed_names(n).words).unwrap_or_default();
     if lines.len() >= FEWEST && named.iter().any(|(from, _)| crossed(*from)) {
         return true;
     }
@@ -212,7 +212,7 @@ pub(super) fn propose(
     let short: Vec<usize> = short_dates(lines).into_iter().filter(|p| !inside(*p)).collect();
     strength.extend(code.map(|place| (2.0, place)));
     strength.extend(dates.iter().chain(&short).map(|place| (2.0, *place)));
-    for (from, _) in names.map(|n| packed_names(n).0).unwrap_or_default() {
+    for (from, _) in names.map(|n| packed_names(n).words).unwrap_or_default() {
         if from > 0 {
             strength.push((1.0, from));
         }
