@@ -96,18 +96,50 @@ pub(super) fn is_turn(line: &Placed, place: usize) -> bool {
 pub(super) fn beside_sign(lines: &[&Placed], start: usize) -> Option<bool> {
     let trailing = lines.iter().filter(|l| l.text().ends_with(['+', '-'])).count() * 2 > lines.len();
     let is_sign = |place: usize| {
-        let (mut plus, mut all, mut signs) = (0, 0, 0);
+        let (mut plus, mut minus, mut zeros, mut all) = (0, 0, 0, 0);
         for line in lines.iter().filter(|l| l.is_filled(place)) {
-            let sign = line.slice(place, place + 1);
-            plus += usize::from(sign == "+");
-            signs += usize::from(matches!(sign, "+" | "-"));
+            match line.slice(place, place + 1) {
+                "+" => plus += 1,
+                "-" => minus += 1,
+                "0" => zeros += 1,
+                _ => {}
+            }
             all += 1;
         }
-        plus > 0 && signs * 20 >= all * 19 && all * 2 >= lines.len()
+        // Numbers that are filled up have a sign in the place of their first zero.
+        let filled_up = !trailing && plus == 0 && minus >= FEW_SIGNS && minus + zeros == all;
+        (plus > 0 && (plus + minus) * 20 >= all * 19 || filled_up) && all * 2 >= lines.len()
     };
     let (own, other) = if trailing { (start - 1, start) } else { (start, start - 1) };
     if is_sign(own) { Some(true) } else { is_sign(other).then_some(false) }
 }
+
+/// Signs that stand in the place of a zero from which on they are no chance.
+const FEW_SIGNS: usize = 2;
+
+/// Whether a telephone number that begins with `+` goes on across a place in nearly all lines that have something on both sides.
+pub(super) fn is_in_phone(lines: &[&Placed], place: usize) -> bool {
+    let is_across = |line: &&&Placed| {
+        let Some(plus) = (place.saturating_sub(PHONE)..place).rev().find(|p| line.slice(*p, *p + 1) == "+")
+        else {
+            return false;
+        };
+        let part = line.slice(plus + 1, place + 1);
+        let groups = part.split(' ').collect::<Vec<_>>();
+        let whole = &groups[..groups.len() - 1];
+        part.bytes().all(|b| b.is_ascii_digit() || b == b' ')
+            && groups.iter().all(|group| group.len() <= 4)
+            && whole.iter().all(|group| !group.is_empty())
+            && (whole.len() > 1 || part.len() < 4 || part.ends_with(' '))
+    };
+    let has_both = |line: &&&Placed| line.is_filled(place) && line.is_filled(place - 1) || is_across(line);
+    let both = lines.iter().filter(has_both).count();
+    let across = lines.iter().filter(is_across).count();
+    across * 10 >= both * 9 && across * 3 >= lines.len()
+}
+
+/// Characters of a telephone number.
+const PHONE: usize = 18;
 
 #[cfg(test)]
 mod tests {

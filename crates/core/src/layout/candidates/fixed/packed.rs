@@ -3,10 +3,10 @@
 //! No blank sets such columns off, so each hint alone is weak. All of them propose; the price of the columns decides which stay.
 //! Where digits touch digits without a date, a sign, a name or a change of habit, nothing proposes: that is for people to say.
 
-use super::between::{beside_sign, is_turn};
+use super::between::{beside_sign, is_in_phone, is_turn};
 use super::naming::packed_names;
 use super::placed::{Class, Placed};
-use super::starts::date_edges;
+use super::starts::{COMPACT, date_edges};
 use crate::record::Unit;
 
 /// Places that are looked at.
@@ -212,11 +212,13 @@ pub(super) fn propose(
     let short: Vec<usize> = short_dates(lines).into_iter().filter(|p| !inside(*p)).collect();
     strength.extend(code.map(|place| (2.0, place)));
     strength.extend(dates.iter().chain(&short).map(|place| (2.0, *place)));
-    for (from, _) in names.map(|n| packed_names(n).words).unwrap_or_default() {
-        if from > 0 {
-            strength.push((1.0, from));
-        }
-    }
+    let words = names.map(|n| packed_names(n).words).unwrap_or_default();
+    strength.extend(words.iter().filter(|word| word.0 > 0).map(|word| (1.0, word.0)));
+    // What is one value for sure is not divided, unless a name begins there.
+    let whole = super::starts::dates(lines, |_| true);
+    let is_inside = |place: usize| whole.iter().any(|from| (from + 1..from + COMPACT).contains(&place));
+    let is_shown = |place: usize| dates.contains(&place) || words.iter().any(|word| word.0 == place);
+    strength.retain(|(_, place)| is_shown(*place) || !is_inside(*place) && !is_in_phone(lines, *place));
     strength.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
     let mut starts = vec![0];
     for (_, place) in strength {

@@ -208,48 +208,58 @@ pub(super) fn class_changes(lines: &[&Placed]) -> Option<Vec<usize>> {
 /// that touch letters.
 pub(super) fn date_edges(lines: &[&Placed], any: bool) -> Vec<usize> {
     let count = lines.len();
+    let digits = |p: usize| {
+        let touches = |l: &&&Placed| l.class(p) == Class::Digit || (any && l.class(p) == Class::Letter);
+        lines.iter().filter(touches).count() * 10 > count * 9
+    };
+    // A sign in front of a date ends the number before it.
+    let signs = |p: usize| {
+        let sign = |l: &&&Placed, of: &[&str]| of.contains(&l.slice(p, p + 1));
+        any && lines.iter().any(|l| sign(&l, &["+"]))
+            && lines.iter().filter(|l| sign(l, &["+", "-"])).count() * 10 > count * 9
+    };
+    let mut edges = Vec::new();
+    for place in dates(lines, |p| (p > 0 && (digits(p - 1) || signs(p - 1))) || digits(p + COMPACT)) {
+        if place > 0 && (digits(place - 1) || signs(place - 1)) {
+            edges.push(place);
+        }
+        if digits(place + COMPACT) {
+            edges.push(place + COMPACT);
+        }
+    }
+    edges
+}
+
+/// Digits of a date without marks.
+pub(super) const COMPACT: usize = 8;
+
+/// Where eight-digit dates begin in nearly all lines; those that overlap with one before are left out, unless `counts` says that it
+/// does not count.
+pub(super) fn dates(lines: &[&Placed], counts: impl Fn(usize) -> bool) -> Vec<usize> {
+    let count = lines.len();
     // A line in front and one behind may be shorter.
     let mut lengths: Vec<usize> = lines.iter().map(|l| l.len()).collect();
     lengths.sort_unstable();
     let width = lengths.get(count / 16).copied().unwrap_or(0);
-    let mut edges = Vec::new();
+    let mut begins = Vec::new();
     if count < 8 {
-        return edges;
+        return begins;
     }
     let mut place = 0;
-    while place + 8 <= width {
-        let texts: Vec<&str> = lines.iter().map(|l| l.slice(place, place + 8)).collect();
-        let dates = |order: fn(&str) -> bool| {
+    while place + COMPACT <= width {
+        let texts: Vec<&str> = lines.iter().map(|l| l.slice(place, place + COMPACT)).collect();
+        let are_dates = |order: fn(&str) -> bool| {
             texts.iter().take(count / 16 + 3).any(|t| order(t))
                 && texts.iter().filter(|t| order(t)).count() * 16 >= count * 15
                 && texts.iter().any(|t| *t != texts[0])
         };
-        if dates(is_year_first) || dates(is_year_last) {
-            let touches =
-                |l: &&&Placed, p: usize| l.class(p) == Class::Digit || (any && l.class(p) == Class::Letter);
-            let digits = |p: usize| lines.iter().filter(|l| touches(l, p)).count() * 10 > count * 9;
-            // A sign in front of a date ends the number before it.
-            let signs = |p: usize| {
-                let sign = |l: &&&Placed, of: &[&str]| of.contains(&l.slice(p, p + 1));
-                any && lines.iter().any(|l| sign(&l, &["+"]))
-                    && lines.iter().filter(|l| sign(l, &["+", "-"])).count() * 10 > count * 9
-            };
-            let mut found = false;
-            if place > 0 && (digits(place - 1) || signs(place - 1)) {
-                edges.push(place);
-                found = true;
-            }
-            if digits(place + 8) {
-                edges.push(place + 8);
-                found = true;
-            }
-            if found {
-                place += 7;
-            }
+        if (are_dates(is_year_first) || are_dates(is_year_last)) && counts(place) {
+            begins.push(place);
+            place += COMPACT - 1;
         }
         place += 1;
     }
-    edges
+    begins
 }
 
 /// Whether eight digits are a date, in either order.
