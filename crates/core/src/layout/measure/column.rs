@@ -87,10 +87,63 @@ impl DigitPlace {
     }
 }
 
+/// The words that stood at one place, as long as they are few: `AM` and `PM` behind a time, a month before a day.
+#[derive(Clone, Debug)]
+struct WordPlace {
+    counts: Vec<(u32, u32)>,
+    all: u32,
+    /// How far the counts are to be believed, against those of the whole column.
+    weight: f64,
+}
+
+impl Default for WordPlace {
+    fn default() -> Self {
+        Self { counts: Vec::new(), all: 0, weight: 0.5 }
+    }
+}
+
+impl WordPlace {
+    /// Different words from which on a place says nothing.
+    const MOST: usize = 16;
+
+    /// How likely a word is here, if it is `elsewhere` so likely in the column.
+    fn share(&self, word: u32, elsewhere: f64, without: u32) -> f64 {
+        let all = self.all.saturating_sub(without);
+        if all == 0 || self.counts.len() > Self::MOST {
+            return elsewhere;
+        }
+        self.weight * self.own(word, elsewhere, without) + (1.0 - self.weight) * elsewhere
+    }
+
+    fn own(&self, word: u32, elsewhere: f64, without: u32) -> f64 {
+        let all = f64::from(self.all.saturating_sub(without));
+        let own = self.counts.iter().find(|c| c.0 == word).map_or(0, |c| c.1).saturating_sub(without);
+        let new = (self.counts.len() as f64 * 0.5 + 0.5) / (all + 1.0);
+        let new = new.min(0.9);
+        (1.0 - new) * f64::from(own) / all.max(1.0) + new * elsewhere
+    }
+
+    fn add(&mut self, word: u32, elsewhere: f64) {
+        if self.counts.len() > Self::MOST {
+            return;
+        }
+        if self.all > 0 {
+            let own = self.weight * self.own(word, elsewhere, 0);
+            self.weight = (own / (own + (1.0 - self.weight) * elsewhere)).clamp(1e-4, 1.0 - 1e-4);
+        }
+        match self.counts.iter_mut().find(|c| c.0 == word) {
+            Some(count) => count.1 += 1,
+            None => self.counts.push((word, 1)),
+        }
+        self.all += 1;
+    }
+}
+
 /// One run of a picture.
 #[derive(Clone, Debug, Default)]
 struct Place {
     length: Adapt,
+    words: WordPlace,
     /// By the number of digits.
     digits: Vec<(u16, Vec<DigitPlace>)>,
 }
@@ -223,22 +276,15 @@ impl Column {
                     }
                 }
                 Run::Word => {
-                    let seen = self.words_seen.saturating_sub(without);
-                    let own = self.words.get(&token.what).copied().unwrap_or(0);
-                    let new = ((self.words.len() as f64).min(f64::from(seen)) * 0.8 + 1.0)
-                        / (f64::from(seen) + 1.5);
                     let length = match place {
                         Some(place) => place.length.bits(length, without),
                         None => 2.5,
                     };
-                    let mut unseen = (-(lexicon.word_bits(token.what) + length).min(500.0)).exp2();
-                    if own == 0
-                        && let Some(elsewhere) = words.share(token.what)
-                    {
-                        unseen = 0.6 * unseen + 0.4 * elsewhere;
-                    }
-                    let own = f64::from(own.saturating_sub(without)) / f64::from(seen.max(1));
-                    share *= (1.0 - new) * own + new * unseen;
+                    let column = self.word(lexicon, words, token.what, length, without);
+                    share *= match place {
+                        Some(place) => place.words.share(token.what, column, without),
+                        None => column,
+                    };
                 }
                 Run::Blanks => {
                     if token.length > 1 {
@@ -261,6 +307,21 @@ impl Column {
         let odd = if is_known { 0.0 } else { -log2(new_shape) * if value.is_atomic { 0.5 } else { 1.0 } };
         let run_together = if value.is_run_together { 3.0 } else { 0.0 };
         (bits + value.rest).min(value.free + 1.0 + odd) + run_together
+    }
+
+    /// How likely a word is, wherever it stands. `length`: bits of its length.
+    fn word(&self, lexicon: &Lexicon, words: &Words, word: u32, length: f64, without: u32) -> f64 {
+        let seen = self.words_seen.saturating_sub(without);
+        let own = self.words.get(&word).copied().unwrap_or(0);
+        let new = ((self.words.len() as f64).min(f64::from(seen)) * 0.8 + 1.0) / (f64::from(seen) + 1.5);
+        let mut unseen = (-(lexicon.word_bits(word) + length).min(500.0)).exp2();
+        if own == 0
+            && let Some(elsewhere) = words.share(word)
+        {
+            unseen = 0.6 * unseen + 0.4 * elsewhere;
+        }
+        let own = f64::from(own.saturating_sub(without)) / f64::from(seen.max(1));
+        (1.0 - new) * own + new * unseen
     }
 
     /// Learns a value.
@@ -304,12 +365,15 @@ impl Column {
                     }
                 }
                 Run::Word => {
+                    if let Some(place) = place {
+                        let seen = self.words.get(&token.what).copied().unwrap_or(0);
+                        let column = (f64::from(seen) + 0.1) / (f64::from(self.words_seen) + 1.0);
+                        place.words.add(token.what, column);
+                        place.length.add(i32::from(token.length));
+                    }
                     *self.words.entry(token.what).or_default() += 1;
                     self.words_seen += 1;
                     words.add(token.what);
-                    if let Some(place) = place {
-                        place.length.add(i32::from(token.length));
-                    }
                 }
                 Run::Blanks => self.blanks.add(i32::from(token.length)),
                 Run::Mark => {}

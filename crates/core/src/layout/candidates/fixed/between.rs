@@ -21,12 +21,22 @@ pub(super) fn group_at(line: &Placed, blank: usize) -> Option<bool> {
     Some((1..=3).contains(&first.len()) && first.bytes().all(|b| b.is_ascii_digit()) && whole == 3 && ends)
 }
 
+/// Whether a number of one or two digits, with decimals or without, follows a digit two or three blanks further on, from `blank` on: it
+/// ends where a group of three digits would.
+pub(super) fn is_number_behind(line: &Placed, blank: usize) -> bool {
+    let digit = |place: usize| line.class(place) == Class::Digit;
+    let from = (blank..blank + 3).find(|p| line.is_filled(*p)).unwrap_or(blank);
+    let whole = (from..blank + 4).take_while(|p| digit(*p)).count();
+    blank > 0 && digit(blank - 1) && from > blank + 1 && from + whole == blank + 4
+}
+
 /// In how many lines a start stands, one blank behind, between a code and a word, or between a date and something else; 0 where that is no habit, or where one of the two
 /// hardly varies: units, months and marks stand beside numbers in one value.
 pub(super) fn keys_beside_words(lines: &[&Placed], start: usize) -> usize {
     let (mut both, mut fitting) = (0, 0);
     let (mut keys, mut words) = (rustc_hash::FxHashSet::default(), rustc_hash::FxHashSet::default());
     let mut others = rustc_hash::FxHashSet::default();
+    let digits = |text: &str| text.bytes().filter(u8::is_ascii_digit).count();
     for line in lines {
         if start < 2 || start >= line.len() || line.is_filled(start) == line.is_filled(start - 1) {
             continue;
@@ -40,7 +50,6 @@ pub(super) fn keys_beside_words(lines: &[&Placed], start: usize) -> usize {
         let to = (blank + 1..line.len()).find(|p| !line.is_filled(*p)).unwrap_or(line.len());
         let sides = (line.slice(from, blank), line.slice(blank + 1, to));
         let is_moment = |text: &str| sort_of(text) == Sort::Moment;
-        let digits = |text: &str| text.bytes().filter(u8::is_ascii_digit).count();
         let is_year = |text: &str| text.len() == 4 && (text.starts_with("19") || text.starts_with("20"));
         let is_key = |text: &str| digits(text) >= 3 && !is_year(text);
         let is_word =
@@ -64,9 +73,17 @@ pub(super) fn keys_beside_words(lines: &[&Placed], start: usize) -> usize {
     // Dates come again and again in some files.
     let enough = 4.max(fitting / 8);
     let habit = fitting * 10 >= both * 9 && fitting * 10 >= lines.len() * 7;
-    let varied = words.len() >= enough || others.len() >= 2;
+    // Long numbers that are all different name what the lines are about: nothing else belongs to them.
+    let are_names = keys.len() == fitting && keys.iter().all(|key| digits(key) >= LONG);
+    let is_long = |word: &&str| word.chars().filter(|c| c.is_alphabetic()).count() >= LONG;
+    let varied = words.len() >= if are_names { 2 } else { enough }
+        || others.len() >= 2
+        || others.len() == 1 && others.iter().all(is_long);
     if habit && keys.len() >= enough && varied { fitting } else { 0 }
 }
+
+/// Digits of a number that may be a name, and letters of a word that is no unit.
+const LONG: usize = 5;
 
 /// Letters of a word that stands behind digits without being their unit.
 const WORD: usize = 3;

@@ -5,7 +5,7 @@ use super::super::super::measure::adapt::Adapt;
 use super::super::super::measure::column::{Column, Words};
 use super::super::super::measure::lexicon::{BLANK, Lexicon, ValueId};
 use super::super::aligned::ONE_BLANK_DIGITS;
-use super::between::{beside_sign, group_at, keys_beside_words};
+use super::between::{beside_sign, group_at, is_number_behind, keys_beside_words};
 use super::naming::{Names, names_of};
 use super::placed::{Class, Placed};
 use rustc_hash::FxHashMap;
@@ -307,6 +307,8 @@ impl<'l> Coder<'l> {
                 match group_at(line, blank) {
                     Some(true) => group += 1.0,
                     Some(false) => other += 1.0,
+                    // A group has three digits: fewer behind more blanks are a number of their own.
+                    None if is_number_behind(line, blank) => other += 3.0,
                     None => {}
                 }
             }

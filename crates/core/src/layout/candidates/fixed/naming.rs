@@ -2,7 +2,6 @@
 
 use super::coder::{Frame, OPEN};
 use super::placed::{Class, Placed};
-use super::starts::ends_before;
 
 /// The words of a line of names.
 #[derive(Clone, Debug, Default)]
@@ -51,11 +50,76 @@ pub(super) fn names_of(names: &Placed, lines: &[&Placed], is_packed: bool) -> Na
                 (found, _) => found.is_some(),
             })
         };
-        if from - end > 1 || (shared() && filled(before, end) && own()) || ends_before(lines, (before, end)) {
+        if from - end > 1
+            || (shared() && filled(before, end) && own())
+            || stands_apart(names, &words, at, lines)
+        {
             begins.push(at);
         }
     }
     Names { words, begins, ..Names::default() }
+}
+
+/// Lines that are enough to tell where values begin and end.
+const FEWEST: usize = 4;
+
+/// Whether a word of a line of names, one blank behind the word before, is no part of its name: the numbers below that one all end where
+/// it does, or before, and begin at several places; the values behind it all begin where this one does; or it stands beyond all values, and begins with a capital where names
+/// of several words go on in small letters.
+pub(super) fn stands_apart(names: &Placed, words: &[(usize, usize)], at: usize, lines: &[&Placed]) -> bool {
+    let (before, own) = (words[at - 1], words[at]);
+    let next = words.get(at + 1).map_or(OPEN, |word| word.0);
+    ends_before(lines, before) || begins_with(lines, before.0, own, next) || {
+        let letter = |place: usize| names.slice(place, place + 1).chars().next().unwrap_or(' ');
+        let goes_on = |pair: &[(usize, usize)]| {
+            pair[1].0 == pair[0].1 + 1 && letter(pair[0].0).is_uppercase() && letter(pair[1].0).is_lowercase()
+        };
+        letter(own.0).is_uppercase()
+            && lines.len() >= FEWEST
+            && lines.iter().all(|line| line.extent(own.0, next).is_none())
+            && lines.iter().any(|line| line.extent(before.0, before.1).is_some())
+            && words.windows(2).any(goes_on)
+    }
+}
+
+/// Whether the numbers below a name all end at one place, at its end or before it, while they begin at several, or, at its end, none at its
+/// begin: what the line of names holds one blank further on is no part of that name.
+fn ends_before(lines: &[&Placed], (from, to): (usize, usize)) -> bool {
+    let mut begins = Vec::new();
+    let mut ends = None;
+    for line in lines {
+        let Some((mut first, mut last)) = line.extent(from, to + 2) else { continue };
+        while first > 0 && line.is_filled(first - 1) {
+            first -= 1;
+        }
+        while line.is_filled(last) {
+            last += 1;
+        }
+        if *ends.get_or_insert(last) != last || last > to || line.class(last - 1) == Class::Letter {
+            return false;
+        }
+        begins.push(first);
+    }
+    let are_many = begins.len() >= FEWEST;
+    let is_set_in = begins.iter().all(|begin| *begin > from);
+    begins.sort_unstable();
+    begins.dedup();
+    begins.len() >= 3 || are_many && is_set_in && ends == Some(to) && (begins.len() > 1 || to - from >= LONG)
+}
+
+/// Letters of a name that hardly ends by chance where a value of one character does.
+const LONG: usize = 5;
+
+/// Whether the values from `from` on and before `next` all begin where a word of the names does, and do not end where it ends.
+fn begins_with(lines: &[&Placed], from: usize, word: (usize, usize), next: usize) -> bool {
+    let extents: Vec<(usize, usize)> = lines.iter().filter_map(|line| line.extent(from, next)).collect();
+    let is_left = lines.iter().any(|line| line.class(word.0) == Class::Letter)
+        || extents.iter().any(|extent| extent.1 != extents[0].1);
+    extents.len() >= FEWEST
+        && is_left
+        && extents.iter().all(|extent| extent.0 == word.0)
+        && extents.iter().any(|extent| extent.1 != word.1)
+        && lines.iter().all(|line| !line.is_crossed(word.0))
 }
 
 /// Whether names stand where the columns begin that the values show: hardly one inside their words, and two at least where something

@@ -1,5 +1,6 @@
 //! Starts worth a price: from blanks that lines have in common, rule lines, changes from digits to letters, dates.
 
+use super::naming::stands_apart;
 use super::placed::{Class, Placed};
 use rustc_hash::FxHashMap;
 
@@ -125,10 +126,10 @@ pub(super) fn with_named_columns(starts: &[usize], lines: &[&Placed], names: &Pl
     let words = names.runs(false);
     let few = body.len() / 30;
     let mut more = starts.to_vec();
-    for pair in words.windows(2) {
-        let ((_, end), (begin, _)) = (pair[0], pair[1]);
+    for at in 1..words.len() {
+        let ((_, end), (begin, _)) = (words[at - 1], words[at]);
         if starts.iter().any(|s| (end..=begin).contains(s))
-            || (begin - end < 2 && !ends_before(&body, pair[0]))
+            || (begin - end < 2 && !stands_apart(names, &words, at, &body))
         {
             continue;
         }
@@ -139,29 +140,6 @@ pub(super) fn with_named_columns(starts: &[usize], lines: &[&Placed], names: &Pl
     more.sort_unstable();
     more.dedup();
     (more.len() > starts.len()).then_some(more)
-}
-
-/// Whether the numbers below a name all end at one place, at its end or before it, while they begin at several: what the line of names
-/// holds one blank further on is no part of that name.
-pub(super) fn ends_before(lines: &[&Placed], (from, to): (usize, usize)) -> bool {
-    let mut begins = Vec::new();
-    let mut ends = None;
-    for line in lines {
-        let Some((mut first, mut last)) = line.extent(from, to + 2) else { continue };
-        while first > 0 && line.is_filled(first - 1) {
-            first -= 1;
-        }
-        while line.is_filled(last) {
-            last += 1;
-        }
-        if *ends.get_or_insert(last) != last || last > to || line.class(last - 1) == Class::Letter {
-            return false;
-        }
-        begins.push(first);
-    }
-    begins.sort_unstable();
-    begins.dedup();
-    begins.len() >= 3
 }
 
 /// Whether a start stands inside words or numbers of more than a few lines.
