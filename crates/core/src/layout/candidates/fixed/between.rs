@@ -30,9 +30,14 @@ pub(super) fn is_number_behind(line: &Placed, blank: usize) -> bool {
     blank > 0 && digit(blank - 1) && from > blank + 1 && from + whole == blank + 4
 }
 
-/// In how many lines a start stands, one blank behind, between a code and a word, or between a date and something else; 0 where that is no habit, or where one of the two
-/// hardly varies: units, months and marks stand beside numbers in one value.
-pub(super) fn keys_beside_words(lines: &[&Placed], start: usize) -> usize {
+/// Bits saved in each line by a start between codes and words that vary: one value holds both but rarely; and between a date and
+/// something else.
+const KEY_AND_WORDS: f64 = 1.0;
+const DATE_AND_OTHER: f64 = 2.5;
+
+/// Bits saved by a start that stands, one blank behind, between a code and a word, or between a date and something else; 0 where that
+/// is no habit, or where one of the two hardly varies: units, months and marks stand beside numbers in one value.
+pub(super) fn keys_beside_words(lines: &[&Placed], start: usize) -> f64 {
     let (mut both, mut fitting) = (0, 0);
     let (mut keys, mut words) = (rustc_hash::FxHashSet::default(), rustc_hash::FxHashSet::default());
     let mut others = rustc_hash::FxHashSet::default();
@@ -79,7 +84,8 @@ pub(super) fn keys_beside_words(lines: &[&Placed], start: usize) -> usize {
     let varied = words.len() >= if are_names { 2 } else { enough }
         || others.len() >= 2
         || others.len() == 1 && others.iter().all(is_long);
-    if habit && keys.len() >= enough && varied { fitting } else { 0 }
+    let each = if others.is_empty() { KEY_AND_WORDS } else { DATE_AND_OTHER };
+    if habit && keys.len() >= enough && varied { each * fitting as f64 } else { 0.0 }
 }
 
 /// Digits of a number that may be a name, and letters of a word that is no unit.

@@ -39,8 +39,6 @@ const LONELY_BLANK: f64 = 3.5;
 /// The same where the blank stands between a bracket and digits, as in telephone numbers.
 const LONELY_BRACKET: f64 = 8.0;
 
-/// Bits saved in each line by a start between codes and words that vary: one value holds both but rarely.
-const KEY_AND_WORDS: f64 = 1.0;
 /// Bits of a name that a start cuts, and of each line below it.
 const CUT_NAME: f64 = 8.0;
 const CUT_NAME_LINE: f64 = 1.0;
@@ -341,7 +339,7 @@ impl<'l> Coder<'l> {
             bits += CUT * group;
         }
         if !self.is_packed && touch == 0.0 {
-            bits -= KEY_AND_WORDS * keys_beside_words(&self.lines, start) as f64;
+            bits -= keys_beside_words(&self.lines, start);
         }
         self.edges.insert(start, bits);
         bits

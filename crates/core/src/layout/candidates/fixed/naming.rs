@@ -74,9 +74,12 @@ pub(super) fn stands_apart(names: &Placed, words: &[(usize, usize)], at: usize, 
         let goes_on = |pair: &[(usize, usize)]| {
             pair[1].0 == pair[0].1 + 1 && letter(pair[0].0).is_uppercase() && letter(pair[1].0).is_lowercase()
         };
+        // Capitals alone are an abbreviation, which may belong to the word before.
         letter(own.0).is_uppercase()
+            && letter(own.0 + 1).is_lowercase()
             && lines.len() >= FEWEST
             && lines.iter().all(|line| line.extent(own.0, next).is_none())
+            && lines.iter().all(|line| line.extent(before.1, own.0).is_none())
             && lines.iter().any(|line| line.extent(before.0, before.1).is_some())
             && words.windows(2).any(goes_on)
     }
