@@ -19,6 +19,8 @@
 //! 11. Starts with a name each beat those that names do not confirm, if both cost nearly the same; also if they cost a little more, where
 //!     they make more columns.
 //! 12. Colons that stand in times of day alone divide nothing, unless they divide the names as well.
+//! 13. A last column that takes the rest of each line beats words that many lines do not have, if both cost nearly the same.
+//!     Runs of blanks and tabs that give all records the same width beat tabs that leave runs of blanks in the values of a column.
 
 use super::candidates::{Bench, Candidate, Form};
 use super::measure::column::Column;
@@ -326,6 +328,29 @@ fn lists_and_tabs(found: &mut Vec<Candidate>, bench: &Bench<'_, '_>) {
             && c.bits < 1.15 * best.bits
             && ((best.evenness() < 0.5 && c.evenness() > best.evenness() + 0.2)
                 || (best.evenness() < 0.9 && c.even > best.even))
+    });
+    // What is left of a line is a text, rather than columns of single words that many lines do not have.
+    lift(found, |best, c| {
+        matches!(best.form, Form::Aligned { two: false, rest: false })
+            && best.evenness() < 0.85
+            && matches!(c.form, Form::Aligned { rest: true, .. })
+            && c.evenness() >= 0.98
+            && c.width > 2
+            && c.bits < 1.03 * best.bits
+    });
+    // Several blanks inside most values of a column are where someone divided by hand, once with tabs, once with blanks.
+    let holds_runs = |c: &Candidate| {
+        let has_run = |id: u32| bench.lexicon.text(id).contains("  ");
+        c.columns.iter().any(|column| column.filled() > 2 && column.those(has_run) * 2 > column.filled())
+    };
+    lift(found, |best, c| {
+        is_marked(best)
+            && best.dialect.delimiter == b"\t"
+            && matches!(c.form, Form::Aligned { two: false, rest: false })
+            && c.evenness() >= 1.0
+            && c.width > best.width
+            && c.bits < 1.3 * best.bits
+            && holds_runs(best)
     });
 }
 

@@ -46,16 +46,22 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
         if !two && fields.len() * 10 >= rows * 9 {
             let rest = fields[fields.len() - (rows * 9).div_ceil(10).min(fields.len())];
             if rest > 1 && fields.first() != fields.last() {
-                options.push((rest, true));
+                // What stands in front of it must look like columns: the first word of a text does not.
+                options.extend((rest.saturating_sub(WORDS).max(2)..=rest).rev().map(|width| (width, true)));
             }
         }
+        let mut holds = false;
         for (width, rest) in options {
+            if rest && holds {
+                break;
+            }
             let dialect = Dialect { most_fields: rest.then_some(width), ..dialect.clone() };
             let grid =
                 if rest { Grid::read(bench.sample, &dialect, &mut bench.lexicon) } else { grid.clone() };
             if rest && !first_columns_hold(bench, &grid, width) {
                 continue;
             }
+            holds = rest;
             let even = grid.rows.iter().filter(|r| !r.is_rule && r.fields as usize == width).count();
             if even * 10 < rows * 3 && even < 3 {
                 continue;
@@ -87,6 +93,12 @@ pub(in crate::layout) fn propose(bench: &mut Bench<'_, '_>, quote: Option<u8>) -
     found
 }
 
+/// Characters of a short code.
+const CODE: usize = 5;
+
+/// Words that all texts of a last column may have.
+const WORDS: usize = 3;
+
 /// Bits of columns beyond the names: where a line of words stands right above the records, each column has one.
 fn names_lacking(bench: &Bench<'_, '_>, grid: &Grid, width: usize) -> f64 {
     let rows: Vec<&super::super::measure::grid::Row> = grid.rows.iter().filter(|r| !r.is_rule).collect();
@@ -107,7 +119,8 @@ fn names_lacking(bench: &Bench<'_, '_>, grid: &Grid, width: usize) -> f64 {
     lacking as f64 * (10.0 + 1.5 * rows.iter().filter(|r| even(r)).count() as f64)
 }
 
-/// Whether the columns before the one that takes the rest look like columns: numbers, dates, codes, or values that come again.
+/// Whether the columns before the one that takes the rest look like columns: numbers, dates, codes, a few capitals, or values that
+/// come again.
 fn first_columns_hold(bench: &Bench<'_, '_>, grid: &Grid, width: usize) -> bool {
     (0..width - 1).all(|at| {
         let values: Vec<u32> = grid
@@ -120,7 +133,14 @@ fn first_columns_hold(bench: &Bench<'_, '_>, grid: &Grid, width: usize) -> bool 
         let mut different = values.clone();
         different.sort_unstable();
         different.dedup();
-        typed * 10 >= values.len() * 6 || different.len() * 10 <= values.len() * 3
+        // Codes of a few capitals are no words of a text.
+        let is_short = |v: &&u32| {
+            let text = bench.lexicon.text(**v);
+            text.len() <= CODE && text.bytes().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit())
+        };
+        typed * 10 >= values.len() * 6
+            || different.len() * 10 <= values.len() * 3
+            || values.iter().filter(is_short).count() * 10 >= values.len() * 9
     })
 }
 

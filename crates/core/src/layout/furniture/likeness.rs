@@ -263,6 +263,10 @@ pub(super) fn stands_over(samples: Samples<'_>, judged: &Judged<'_>, at: usize) 
         return true;
     }
     let Form::Aligned { two, .. } = judged.form else { return true };
+    // Where tabs stand, places say nothing.
+    if samples.head[row.start..row.end].contains(&b'\t') {
+        return true;
+    }
     let runs = |index: usize| -> Vec<(usize, usize)> {
         let row = judged.row(index);
         let line = String::from_utf8_lossy(&samples.head[row.start..row.end]).into_owned();

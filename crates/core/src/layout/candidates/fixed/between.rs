@@ -140,25 +140,47 @@ pub(super) fn beside_sign(lines: &[&Placed], start: usize) -> Option<bool> {
 /// Signs that stand in the place of a zero from which on they are no chance.
 const FEW_SIGNS: usize = 2;
 
-/// Whether a telephone number that begins with `+` goes on across a place in nearly all lines that have something on both sides.
+/// Whether a telephone number goes on across a place in nearly all lines that have something on both sides: one that begins with `+`,
+/// or five pairs of digits of which the first begins with 0.
 pub(super) fn is_in_phone(lines: &[&Placed], place: usize) -> bool {
-    let is_across = |line: &&&Placed| {
-        let Some(plus) = (place.saturating_sub(PHONE)..place).rev().find(|p| line.slice(*p, *p + 1) == "+")
-        else {
-            return false;
-        };
-        let part = line.slice(plus + 1, place + 1);
-        let groups = part.split(' ').collect::<Vec<_>>();
-        let whole = &groups[..groups.len() - 1];
-        part.bytes().all(|b| b.is_ascii_digit() || b == b' ')
-            && groups.iter().all(|group| group.len() <= 4)
-            && whole.iter().all(|group| !group.is_empty())
-            && (whole.len() > 1 || part.len() < 4 || part.ends_with(' '))
-    };
+    let is_across = |line: &&&Placed| is_in_foreign(line, place) || is_in_pairs(line, place);
     let has_both = |line: &&&Placed| line.is_filled(place) && line.is_filled(place - 1) || is_across(line);
     let both = lines.iter().filter(has_both).count();
     let across = lines.iter().filter(is_across).count();
     across * 10 >= both * 9 && across * 3 >= lines.len()
+}
+
+/// Whether a number that begins with `+` (`+44 1632 960 001`) goes on across a place.
+fn is_in_foreign(line: &Placed, place: usize) -> bool {
+    let Some(plus) = (place.saturating_sub(PHONE)..place).rev().find(|p| line.slice(*p, *p + 1) == "+")
+    else {
+        return false;
+    };
+    let part = line.slice(plus + 1, place + 1);
+    let groups: Vec<&str> = part.split(' ').collect();
+    let whole = &groups[..groups.len() - 1];
+    part.bytes().all(|b| b.is_ascii_digit() || b == b' ')
+        && groups.iter().all(|group| group.len() <= 4)
+        && whole.iter().all(|group| !group.is_empty())
+        && (whole.len() > 1 || part.len() < 4 || part.ends_with(' '))
+}
+
+/// Whether a number of five pairs (`03 26 18 60 81`) goes on across a place.
+fn is_in_pairs(line: &Placed, place: usize) -> bool {
+    const PAIRS: usize = 14;
+    let is_pairs = |from: usize| {
+        let text = line.slice(from, from + PAIRS);
+        let is_apart = |at: usize| !line.is_filled(at);
+        text.len() == PAIRS
+            && text.starts_with('0')
+            && text
+                .bytes()
+                .enumerate()
+                .all(|(at, b)| if at % 3 == 2 { b == b' ' } else { b.is_ascii_digit() })
+            && (from == 0 || is_apart(from - 1))
+            && is_apart(from + PAIRS)
+    };
+    (place.saturating_sub(PAIRS - 1)..place).any(is_pairs)
 }
 
 /// Characters of a telephone number.
