@@ -137,6 +137,15 @@ pub(super) fn about(
     {
         return None;
     }
+    // Gutters that all lines keep to are no blanks between words.
+    if let (Form::Fixed { touching: 0, .. }, Some(layout)) = (best.form, fixed)
+        && best.width > 2
+        && best.evenness() >= 1.0
+        && best.records >= GUTTERED
+        && layout.starts[1..].iter().all(|start| is_gutter(lines, *start, layout.unit))
+    {
+        return None;
+    }
     let near = rival.is_some_and(|r| r.bits - best.bits < distance(best.form) * best.bits.abs());
     let per_line = rival.map_or(f64::INFINITY, |r| (r.bits - best.bits) / lines.len().max(1) as f64);
     match best.form {
@@ -151,6 +160,18 @@ pub(super) fn about(
         _ if best.even < FEW && best.width > 1 && per_line < 12.0 => Some(LayoutDoubt::FewRecords(best.even)),
         _ => None,
     }
+}
+
+/// Records from which on blanks that all share are no chance.
+const GUTTERED: usize = 8;
+
+/// Whether two blanks stand together in nearly all lines where a column starts: before it, or, where values stand at the right, behind.
+fn is_gutter(lines: &[&[u8]], start: usize, unit: Unit) -> bool {
+    let placed: Vec<Placed> = lines.iter().map(|line| Placed::new(line, unit)).collect();
+    (start.saturating_sub(2)..=start).any(|from| {
+        let is_blank = |line: &&Placed| line.slice(from, from + 2).trim().is_empty();
+        placed.iter().filter(is_blank).count() * 20 >= placed.len() * 19
+    })
 }
 
 /// After how many lines the sorts of lines come back: of nearly all of them, five times and more.
