@@ -2,6 +2,7 @@
 //!
 //! Candidates are tried with the real record machine on samples of the source and judged on what they explain.
 
+mod below;
 mod candidates;
 mod choose;
 mod delimiter;
@@ -279,19 +280,23 @@ pub fn dialect_option(dialect: &Dialect) -> String {
 /// ```
 pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let hint = lines::stated_by_first_line(samples.head);
-    let sample = Sample::of(samples, lines::lone_cr_ends_line(samples.head));
+    let names_line = below::names_line(samples, choices);
+    let looked_at = names_line.map_or(samples, |(line, _)| below::from_line(samples, line));
+    let sample = Sample::of(looked_at, lines::lone_cr_ends_line(samples.head));
     let rules = stated_lines::rules(&choices.lines, samples.head);
     let mut ranking = choose::rank(samples, &sample, choices, hint.as_deref(), &rules);
+    let width = names_line.and_then(|(_, width)| width);
+    if ranking.candidates.iter().any(|c| Some(c.width) == width) {
+        ranking.candidates.retain(|c| Some(c.width) == width);
+    }
     let mut found = ranking.candidates.into_iter();
     let best = found.next().unwrap_or_else(|| Candidate::unknown(lines::plain_dialect(samples, choices)));
     let rival = found.find(|c| c.differs_from(&best));
-    let furniture = furniture::find(
-        samples,
-        &best,
-        &mut ranking.bench.lexicon,
-        (&choices.header, choices.header_by),
-        &rules,
-    );
+    let below = match (&choices.header, names_line) {
+        (HeaderChoice::Auto, Some((line, _))) => (HeaderChoice::Line(line), Some(DecidedBy::Detected)),
+        (header, _) => (header.clone(), choices.header_by),
+    };
+    let furniture = furniture::find(samples, &best, &mut ranking.bench.lexicon, (&below.0, below.1), &rules);
     let header = furniture.header;
     let mut dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
     let whole_lines = best.form == Form::Whole;

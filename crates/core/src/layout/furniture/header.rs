@@ -7,7 +7,7 @@ use super::super::measure::sort::{Sort, sort_of};
 use super::super::{Samples, SetAside};
 use super::first_record::{commented_names, names_in_first, unlike};
 use super::likeness::{is_headish, is_sparse, lacking, strange_words};
-use super::names::{distinct, is_second_line, is_units, joined, name_like, narrow_names};
+use super::names::{distinct, is_second_line, is_units, joined, name_like, narrow_names, without_mark};
 use super::{Judged, labelled};
 use crate::evidence::DecidedBy;
 use crate::record::{Division, Multiline, Step};
@@ -127,7 +127,7 @@ fn is_statement(samples: Samples<'_>, judged: &Judged<'_>, at: usize) -> bool {
 fn name(samples: Samples<'_>, judged: &Judged<'_>, (at, first): (usize, usize), header: &mut Header) {
     let row = judged.row(at);
     header.line = Some(row.line);
-    header.names = narrow_names(samples, judged, at);
+    header.names = without_mark(narrow_names(samples, judged, at), judged.width);
     let more: Vec<usize> = (at + 1..first).filter(|i| !judged.is_apart(*i)).collect();
     let texts = |i: usize| -> Vec<String> {
         judged.row(i).values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect()
@@ -161,6 +161,7 @@ fn name(samples: Samples<'_>, judged: &Judged<'_>, (at, first): (usize, usize), 
 fn said(by: Option<DecidedBy>, what: &str) -> String {
     match by {
         Some(DecidedBy::Docket) => format!("from the docket: {what}"),
+        Some(DecidedBy::Detected) => "the words above the numbers that end the text".into(),
         _ => format!("stated: {what}"),
     }
 }

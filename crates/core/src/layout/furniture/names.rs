@@ -75,6 +75,18 @@ pub(super) fn narrow_names(samples: Samples<'_>, judged: &Judged<'_>, at: usize)
         .unwrap_or(names)
 }
 
+/// Names without the word in front that marks their line (`~A`, `%`), where there is one more than there are columns.
+pub(super) fn without_mark(mut names: Vec<String>, width: usize) -> Vec<String> {
+    let is_mark = |name: &String| {
+        name.chars().count() < 3
+            && name.starts_with(|c: char| !c.is_alphanumeric() && !matches!(c, '"' | '_' | '('))
+    };
+    if width > 1 && names.len() == width + 1 && names.first().is_some_and(is_mark) {
+        names.remove(0);
+    }
+    names
+}
+
 /// Whether a word could be a name by itself, and is no piece of a sentence or statement: its brackets close, and nothing ends behind it.
 fn is_whole(word: &str) -> bool {
     let count = |mark: char| word.matches(mark).count();
