@@ -87,7 +87,10 @@ impl DigitPlace {
     }
 }
 
-/// The words that stood at one place, as long as they are few: `AM` and `PM` behind a time, a month before a day.
+/// Letters of the words that belong to what stands beside them: units, months, `AM` and `PM`. Longer ones say something themselves.
+const SHORT: u16 = 4;
+
+/// The short words that stood at one place, as long as they are few: `AM` and `PM` behind a time, a month before a day.
 #[derive(Clone, Debug)]
 struct WordPlace {
     counts: Vec<(u32, u32)>,
@@ -282,8 +285,10 @@ impl Column {
                     };
                     let column = self.word(lexicon, words, token.what, length, without);
                     share *= match place {
-                        Some(place) => place.words.share(token.what, column, without),
-                        None => column,
+                        Some(place) if token.length <= SHORT => {
+                            place.words.share(token.what, column, without)
+                        }
+                        _ => column,
                     };
                 }
                 Run::Blanks => {
@@ -366,9 +371,11 @@ impl Column {
                 }
                 Run::Word => {
                     if let Some(place) = place {
-                        let seen = self.words.get(&token.what).copied().unwrap_or(0);
-                        let column = (f64::from(seen) + 0.1) / (f64::from(self.words_seen) + 1.0);
-                        place.words.add(token.what, column);
+                        if token.length <= SHORT {
+                            let seen = self.words.get(&token.what).copied().unwrap_or(0);
+                            let column = (f64::from(seen) + 0.1) / (f64::from(self.words_seen) + 1.0);
+                            place.words.add(token.what, column);
+                        }
                         place.length.add(i32::from(token.length));
                     }
                     *self.words.entry(token.what).or_default() += 1;
