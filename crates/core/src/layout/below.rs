@@ -50,7 +50,10 @@ fn short_table(samples: Samples<'_>) -> Option<(u64, usize)> {
         let above = &texts[..texts.len() - records];
         let (line, names) = above.last()?;
         // A word in front of the names may mark the line.
-        let has_names = (width..=width + 1).contains(&fields(names)) && are_names(names, mark);
+        let has_names = match fields(names).checked_sub(width) {
+            Some(marks @ 0..=1) => are_names(&self::fields(names, mark)[marks..]),
+            _ => false,
+        };
         let before = &above[..above.len() - 1];
         // What is a table itself is no text in front of one.
         let is_even = |count: usize| {
@@ -76,18 +79,14 @@ fn are_numbers(text: &str, mark: Option<char>) -> bool {
 }
 
 /// Whether all parts of a line are different words.
-fn are_names(text: &str, mark: Option<char>) -> bool {
-    let mut names = fields(text, mark);
+fn are_names(parts: &[&str]) -> bool {
     let is_name = |name: &&str| {
         name.contains(char::is_alphabetic)
             && !name.ends_with(':')
             && !matches!(sort_of(name), Sort::Number | Sort::Moment)
     };
-    let are_all = names.iter().all(is_name);
-    let count = names.len();
-    names.sort_unstable();
-    names.dedup();
-    are_all && names.len() == count
+    let different: rustc_hash::FxHashSet<&str> = parts.iter().copied().collect();
+    parts.iter().all(is_name) && different.len() == parts.len()
 }
 
 #[cfg(test)]

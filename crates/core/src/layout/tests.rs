@@ -170,7 +170,7 @@ fn columns_that_hold_several_values_are_doubtful() {
         (
             blocks(&|i| {
                 format!(
-                    "{:02}-{:02} {} {:>5}",
+                    "{:02}-{:02} {} {}",
                     i * 7 % 40,
                     i * 3 % 20,
                     i % 4,

@@ -459,4 +459,37 @@ mod tests {
         assert!(full.bits(&lexicon, &words, BLANK, 0) > 6.0);
         assert!(sparse.bits(&lexicon, &words, BLANK, 0) < 1.0);
     }
+
+    #[test]
+    fn short_words_are_cheap_where_they_always_stand() {
+        let mut lexicon = Lexicon::default();
+        let mut price = |row: &dyn Fn(u32) -> String| {
+            let ids: Vec<ValueId> = (0..60).map(|at| lexicon.value(&row(at))).collect();
+            code_all(&lexicon, &mut Words::default(), &ids).0
+        };
+        let number = |at: u32| format!("{:04}", at * 2731 % 9000);
+        let half = |at: u32| ["in", "out"][at as usize * 7 / 3 % 2];
+        // One of two words costs more than a bit where it stands; others beside it, always the same, make it no dearer.
+        let alone = price(&|at| format!("{} {}", number(at), half(at)));
+        let beside = price(&|at| format!("{} {} TQ", number(at), half(at)));
+        let long = price(&|at| format!("{} {} Tolgarth", number(at), half(at)));
+        assert!(beside - alone < 60.0, "{alone} {beside}");
+        assert!(long > beside + 20.0, "words that are long are data: {beside} {long}");
+    }
+
+    #[test]
+    fn words_of_all_lines_are_known_to_each_column() {
+        let mut lexicon = Lexicon::default();
+        let lines: Vec<ValueId> =
+            ["hawser bollard", "bollard hawser", "fender quay"].iter().map(|t| lexicon.value(t)).collect();
+        let mut words = Words::of_all(&lexicon, lines.iter().copied());
+        let mut price = |text: &str| {
+            let id = lexicon.value(text);
+            Column::default().code(&lexicon, &mut words, id)
+        };
+        let (known, once, never) = (price("hawser"), price("fender"), price("capstan"));
+        assert!(known + 10.0 < once, "a word that comes once is spelled: {known} {once}");
+        assert!(never > known + 10.0);
+        assert!((price("capstan") - never).abs() < 1e-9, "nothing is learnt any more");
+    }
 }

@@ -25,7 +25,7 @@ pub(super) fn group_at(line: &Placed, blank: usize) -> Option<bool> {
 /// ends where a group of three digits would.
 pub(super) fn is_number_behind(line: &Placed, blank: usize) -> bool {
     let digit = |place: usize| line.class(place) == Class::Digit;
-    let from = (blank..blank + 3).find(|p| line.is_filled(*p)).unwrap_or(blank);
+    let from = (blank..blank + 4).find(|p| line.is_filled(*p)).unwrap_or(blank);
     let whole = (from..blank + 4).take_while(|p| digit(*p)).count();
     blank > 0 && digit(blank - 1) && from > blank + 1 && from + whole == blank + 4
 }
@@ -130,14 +130,14 @@ pub(super) fn beside_sign(lines: &[&Placed], start: usize) -> Option<bool> {
             all += 1;
         }
         // Numbers that are filled up have a sign in the place of their first zero.
-        let filled_up = !trailing && plus == 0 && minus >= FEW_SIGNS && minus + zeros == all;
+        let filled_up = !trailing && plus == 0 && minus.min(zeros) >= FEW_SIGNS && minus + zeros == all;
         (plus > 0 && (plus + minus) * 20 >= all * 19 || filled_up) && all * 2 >= lines.len()
     };
     let (own, other) = if trailing { (start - 1, start) } else { (start, start - 1) };
     if is_sign(own) { Some(true) } else { is_sign(other).then_some(false) }
 }
 
-/// Signs that stand in the place of a zero from which on they are no chance.
+/// Signs that stand in the place of a zero, and zeros, from which on they are no chance.
 const FEW_SIGNS: usize = 2;
 
 /// Whether a telephone number goes on across a place in nearly all lines that have something on both sides: one that begins with `+`,
@@ -150,20 +150,29 @@ pub(super) fn is_in_phone(lines: &[&Placed], place: usize) -> bool {
     across * 10 >= both * 9 && across * 3 >= lines.len()
 }
 
-/// Whether a number that begins with `+` (`+44 1632 960 001`) goes on across a place.
+/// Whether a number that begins with `+` (`+44 1632 960 001`) goes on across a place: three groups of digits and more, of which the last
+/// may be cut off by what touches it.
 fn is_in_foreign(line: &Placed, place: usize) -> bool {
     let Some(plus) = (place.saturating_sub(PHONE)..place).rev().find(|p| line.slice(*p, *p + 1) == "+")
     else {
         return false;
     };
-    let part = line.slice(plus + 1, place + 1);
-    let groups: Vec<&str> = part.split(' ').collect();
-    let whole = &groups[..groups.len() - 1];
-    part.bytes().all(|b| b.is_ascii_digit() || b == b' ')
-        && groups.iter().all(|group| group.len() <= 4)
-        && whole.iter().all(|group| !group.is_empty())
-        && (whole.len() > 1 || part.len() < 4 || part.ends_with(' '))
+    let (mut at, mut groups) = (plus + 1, 0);
+    loop {
+        let digits = (at..line.len()).take_while(|p| line.class(*p) == Class::Digit).count();
+        groups += usize::from(digits > 0);
+        if !(1..=GROUP).contains(&digits) || line.is_filled(at + digits) || !line.is_filled(at + digits + 1) {
+            at += if digits > GROUP { 0 } else { digits };
+            break;
+        }
+        at += digits + 1;
+    }
+    groups >= GROUPS && (plus + 1..at).contains(&place)
 }
+
+/// Digits of a group of a telephone number at most, and its groups at least.
+const GROUP: usize = 4;
+const GROUPS: usize = 3;
 
 /// Whether a number of five pairs (`03 26 18 60 81`) goes on across a place.
 fn is_in_pairs(line: &Placed, place: usize) -> bool {
@@ -226,6 +235,104 @@ mod tests {
             ("12 Tern", 3, false),
         ] {
             assert_eq!(is_turn(&Placed::new(text.as_bytes(), Unit::Characters), place), turns, "{text}");
+        }
+    }
+
+    fn placed(texts: &[&str]) -> Vec<Placed> {
+        texts.iter().map(|text| Placed::new(text.as_bytes(), Unit::Characters)).collect()
+    }
+
+    #[test]
+    fn numbers_too_short_for_a_group_stand_alone() {
+        for (text, blank, is_one) in [
+            ("5  10.6", 1, true),
+            ("5   9.1", 1, true),
+            ("12    7", 2, false),
+            ("5 261.7", 1, false),
+            ("x  10.6", 1, false),
+        ] {
+            let line = Placed::new(text.as_bytes(), Unit::Characters);
+            assert_eq!(is_number_behind(&line, blank), is_one, "{text}");
+        }
+    }
+
+    #[test]
+    fn telephone_numbers_are_whole() {
+        for (texts, inside) in [
+            // Of a country, and five pairs: the blanks and digits inside are no ends of values.
+            (
+                ["T1 +47 22 410 37 A", "T2 +45 31 906 12 B", "T3 +46 84 117 50 C"],
+                &[4, 5, 6, 7, 9, 11, 13][..],
+            ),
+            (["T1 03 26 18 60 81 A", "T2 08 70 57 70 11 B", "T3 07 71 03 37 45 C"], &[4, 5, 6, 9, 12, 16]),
+            // Marks of four trials are no telephone number.
+            (["T1 03 26 18 60 A", "T2 08 70 57 70 B", "T3 07 71 03 37 C"], &[]),
+        ] {
+            let lines = placed(&texts);
+            let lines: Vec<&Placed> = lines.iter().collect();
+            for place in inside {
+                assert!(is_in_phone(&lines, *place), "{texts:?} {place}");
+            }
+            let outside = [2, 3].into_iter().chain(if inside.is_empty() { 4..14 } else { 4..4 });
+            for place in outside {
+                assert!(!is_in_phone(&lines, place), "{texts:?} {place}");
+            }
+        }
+    }
+
+    #[test]
+    fn signs_begin_or_end_numbers_of_fixed_width() {
+        for (texts, start, expected) in [
+            (["7+0012", "7-0150", "7+0001", "7-2201"], 1, Some(true)),
+            (["7+0012", "7-0150", "7+0001", "7-2201"], 2, Some(false)),
+            (["70012+", "70150-", "70001+", "72201+"], 6, Some(true)),
+            // Minus signs stand where other numbers have a zero.
+            (["7-0012", "7-0150", "700001", "702201"], 1, Some(true)),
+            // Dates and codes have them in all lines.
+            (["7-0012", "7-0150", "7-0001", "7-2201"], 1, None),
+            (["7-0012", "7-0150", "7A0001", "702201"], 1, None),
+        ] {
+            let lines = placed(&texts);
+            let lines: Vec<&Placed> = lines.iter().collect();
+            assert_eq!(beside_sign(&lines, start), expected, "{texts:?} {start}");
+        }
+    }
+
+    #[test]
+    fn keys_and_dates_beside_words_are_columns_and_units_are_none() {
+        let lines = |row: &dyn Fn(usize) -> String| -> Vec<Placed> {
+            (1..13).map(|at| Placed::new(row(at).as_bytes(), Unit::Characters)).collect()
+        };
+        let ships = ["Tern", "Heron", "Saltwind", "Marsh Lantern"];
+        for (what, row, start, saves) in [
+            (
+                "a key and names",
+                &(|at: usize| format!("{:05} {}", at * 731, ships[at % 4])) as &dyn Fn(usize) -> String,
+                6,
+                true,
+            ),
+            (
+                "long keys and two words",
+                &|at| format!("{:06} {}", at * 9731, ["berth", "quay"][at % 2]),
+                7,
+                true,
+            ),
+            (
+                "short keys and two words",
+                &|at| format!("{:03} {}", at * 71, ["berth", "quay"][at % 2]),
+                4,
+                false,
+            ),
+            ("years and names", &|at| format!("{} {}", 2000 + at, ships[at % 4]), 5, false),
+            ("numbers and a unit", &|at| format!("{:05} kg", at * 731), 6, false),
+            ("dates and a place", &|at| format!("2031-08-{at:02} Tolgarth"), 11, true),
+            ("dates and a zone", &|at| format!("2031-08-{at:02} UTC"), 11, false),
+            ("dates and states", &|at| format!("2031-08-{at:02} {}", ["in", "out"][at % 2]), 11, true),
+            ("a moment", &|at| format!("2031-08-{at:02} 07:{at:02}"), 11, false),
+        ] {
+            let lines = lines(row);
+            let lines: Vec<&Placed> = lines.iter().collect();
+            assert_eq!(keys_beside_words(&lines, start) > 0.0, saves, "{what}: {}", lines[0].text());
         }
     }
 }

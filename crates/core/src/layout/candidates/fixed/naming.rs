@@ -351,11 +351,93 @@ mod tests {
         let glued = Placed::new(b"ShipCallArrived Dues  Flag", Unit::Characters);
         let Names { words, begins, .. } = packed_names(&glued);
         assert_eq!(words, [(0, 4), (4, 8), (8, 15), (16, 20), (22, 26)]);
-        assert_eq!(begins, [0, 1, 2, 4]);
+        assert_eq!(begins, [0, 1, 2, 3, 4], "names have a capital in front");
+        let glued = Placed::new(b"CallNumber of callsFlag Dues Agent", Unit::Characters);
+        assert_eq!(packed_names(&glued).begins, [0, 1, 4, 5, 6], "and go on in small letters");
+        assert_eq!(packed_names(&Placed::new(b"shipCall arrived dues", Unit::Characters)).begins, [0, 1]);
         let typed = |text: &str| packed_names(&Placed::new(text.as_bytes(), Unit::Characters)).words;
         assert_eq!(typed("TShipCall"), [(0, 1), (1, 5), (5, 9)], "the name of a record type");
         assert_eq!(typed("ShipTBerth")[1], (4, 10), "and of nothing further on");
         assert_eq!(typed("TQShip")[0], (0, 6));
         assert!(is_glued(&glued) && !is_glued(&Placed::new(b"Ship Call", Unit::Characters)));
+    }
+
+    #[test]
+    fn names_one_blank_apart_are_told_from_names_of_two_words() {
+        let rows = |row: &dyn Fn(usize) -> String| -> Vec<Placed> {
+            (1..9).map(|at| Placed::new(row(at).as_bytes(), Unit::Characters)).collect()
+        };
+        for (what, names, at, row, expected) in [
+            // `Dues` ends where its numbers do; so does the first part of a name over one flag, but that is short.
+            (
+                "ends before",
+                "Dues Flag",
+                1,
+                &(|at| format!("{:>4}", at * at)) as &dyn Fn(usize) -> String,
+                true,
+            ),
+            ("a digit at the end", "Berths Rem.", 1, &|at| format!("     {}", at % 4), true),
+            ("a flag in the middle", "In use", 1, &|at| format!(" {}", at % 4), false),
+            // `Code` begins where its values do, and nothing stands below `S`.
+            ("begins behind", "S Code", 1, &|at| format!("  TQ-{:03}", at * 71), true),
+            ("at the end", "Net code", 1, &|at| format!("    TQ{:02}", at * 7), false),
+            ("values under both", "S Code", 1, &|at| format!("{} TQ-{:03}", at % 3, at * 71), false),
+            // Names go on in small letters, so that a capital begins one.
+            (
+                "a capital",
+                "Call no   Zone Remark",
+                3,
+                &|at| format!("TQ{at}       {}-{}", at % 3, at % 3 + 1),
+                true,
+            ),
+            (
+                "an abbreviation",
+                "Call no   Zone VAT",
+                3,
+                &|at| format!("TQ{at}       {}-{}", at % 3, at % 3 + 1),
+                false,
+            ),
+            (
+                "no small letter",
+                "Call No   Zone Remark",
+                3,
+                &|at| format!("TQ{at}       {}-{}", at % 3, at % 3 + 1),
+                false,
+            ),
+        ] {
+            let placed = rows(row);
+            let lines: Vec<&Placed> = placed.iter().collect();
+            let names = Placed::new(names.as_bytes(), Unit::Characters);
+            let words = names.runs(false);
+            assert_eq!(stands_apart(&names, &words, at, &lines), expected, "{what}: {}", lines[0].text());
+        }
+    }
+
+    #[test]
+    fn names_above_columns_that_touch_say_where_those_begin() {
+        let row = |at: usize| {
+            let (ship, flag) = (["Tern", "Saltwind"][at % 2], ["open", "paid"][at * 5 / 3 % 2]);
+            format!("{:04}{ship:<8}2031080{}{flag:<5}{:>6}", at * 731 % 9000, at % 9 + 1, at * at * 31)
+        };
+        let placed: Vec<Placed> =
+            (7..27).map(|at| Placed::new(row(at).as_bytes(), Unit::Characters)).collect();
+        let lines: Vec<&Placed> = placed.iter().collect();
+        let found = |names: &str| names_of(&Placed::new(names.as_bytes(), Unit::Characters), &lines, true);
+        let allowed = |names: &Names| (0..31).filter(|place| names.allow(*place)).collect::<Vec<_>>();
+        let names = found("CallShip    Arrived Flag Dues");
+        assert!(names.are_at_starts && names.are_capitalised && names.above_ends.is_empty());
+        assert_eq!(allowed(&names), [0, 4, 12, 20, 25]);
+        // The last name stands at the end of its numbers: they begin further to the left.
+        let names = found("CallShip    Arrived Flag   Dues");
+        assert_eq!((names.are_at_starts, &names.above_ends[..]), (true, &[4][..]));
+        assert_eq!(allowed(&names), [0, 4, 12, 20, 24, 25, 26, 27]);
+        // Small letters do not tell where glued names begin; blanks still do.
+        let names = found("callship    arrived flag dues");
+        assert!(names.are_at_starts && !names.are_capitalised);
+        let gaps = [8..12, 19..20, 24..25, 29..31];
+        assert!((0..31).all(|place| names.allow(place) != gaps.iter().any(|gap| gap.contains(&place))));
+        // Names in the middle of words are above other columns.
+        let names = found("No   Call   At   Dues");
+        assert!(!names.are_at_starts && allowed(&names).len() == 31, "{names:?}");
     }
 }
