@@ -75,8 +75,7 @@ pub(super) fn about(
     lines: &[&[u8]],
     is_named: bool,
 ) -> Option<LayoutDoubt> {
-    if let (Form::Fixed { touching: 1.., ruled: false, .. }, Division::Fixed(layout)) =
-        (best.form, &best.dialect.division)
+    if let (Form::Fixed { touching: 1.., .. }, Division::Fixed(layout)) = (best.form, &best.dialect.division)
     {
         return Some(LayoutDoubt::ColumnsTouch(fixed::from_one(&layout.starts)));
     }
@@ -102,8 +101,7 @@ pub(super) fn about(
     }
     // Names settle nothing where values run across the starts.
     let crossed = best.records.saturating_sub(best.even) * 20 > best.records;
-    let touches_by_name = matches!(best.form, Form::Fixed { touching: 1.., ruled: true, .. });
-    if matches!(best.form, Form::Fixed { matched: true, .. }) && crossed && !touches_by_name {
+    if matches!(best.form, Form::Fixed { matched: true, .. }) && crossed {
         return Some(LayoutDoubt::Unnamed);
     }
     if best.form == Form::Whole

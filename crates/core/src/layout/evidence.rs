@@ -9,9 +9,6 @@ pub(super) fn of(candidate: &Candidate) -> String {
     match &candidate.dialect.division {
         Division::Fixed(layout) => {
             let starts: Vec<String> = fixed::from_one(&layout.starts).iter().map(usize::to_string).collect();
-            if matches!(candidate.form, Form::Fixed { touching: 1.., ruled: true, .. }) {
-                return format!("a name begins at each of the starts {}; columns touch", starts.join(", "));
-            }
             let crossed = candidate.records - candidate.even;
             if crossed > 0 {
                 return format!(

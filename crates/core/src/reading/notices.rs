@@ -219,14 +219,11 @@ pub(super) fn fixed_notices(
         );
         notices.push(Notice::new(NoticeCode::BeforeFirstStart, message).at_line(line));
     }
-    // Where names say where columns that touch begin, full values touch at any of them.
-    let touch = survey.facts.crossings.iter().any(|crossing| crossing.all.count * 2 > survey.records);
-    let touch_by_name = layout.is_named && touch;
     for (place, crossing) in survey.facts.crossings.iter().enumerate() {
         // A number and a word that touch are two values; two digits, or two letters, are one.
         let cut = crossing.alike;
         let (Some(start), Some(column)) = (fixed.starts.get(place), columns.get(place)) else { continue };
-        if cut.count == 0 || touch_by_name {
+        if cut.count == 0 {
             continue;
         }
         let start = start + 1;

@@ -33,7 +33,7 @@ pub(super) enum Form {
     Aligned { two: bool, rest: bool },
     /// Positions divide. `named`: a line of names stands above them. `matched`: each column has one name, or one part of a rule,
     /// of its own. `touching`: starts that most lines run across without a blank. `ruled`: they are those of the parts of a rule below the
-    /// names, or names say where each of the columns that touch begins.
+    /// names.
     Fixed { named: bool, matched: bool, touching: usize, ruled: bool },
     /// Several lines make a record.
     Multiline,

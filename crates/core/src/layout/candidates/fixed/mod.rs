@@ -255,10 +255,6 @@ fn packed(
     if !is_shown && !matches!(candidate.form, Form::Fixed { matched: true, .. }) {
         candidate.bits = candidate.bits * PACKED_HANDICAP + 20.0;
     }
-    let states = coder.names().is_some_and(|names| names.state(&best));
-    if let Form::Fixed { ruled, matched: true, .. } = &mut candidate.form {
-        *ruled = states;
-    }
     Some((candidate, is_named))
 }
 

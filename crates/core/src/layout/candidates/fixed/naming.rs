@@ -154,12 +154,6 @@ fn is_above_end(words: &[(usize, usize)], at: usize, lines: &[&Placed]) -> bool 
 }
 
 impl Names {
-    /// Whether the names leave no doubt of columns that touch: all of them begin with capitals, and one begins at each start.
-    pub(super) fn state(&self, starts: &[usize]) -> bool {
-        let begins_at = |start: &usize| self.words.iter().any(|word| word.0 == *start);
-        self.are_at_starts && self.are_capitalised && starts[1..].iter().all(begins_at)
-    }
-
     /// Whether a column may start at a place above columns that touch: where names stand at starts, none does between two names, nor
     /// inside one with a capital.
     pub(super) fn allow(&self, place: usize) -> bool {
