@@ -177,17 +177,17 @@ const GROUPS: usize = 3;
 /// Whether a number of five pairs (`03 26 18 60 81`) goes on across a place.
 fn is_in_pairs(line: &Placed, place: usize) -> bool {
     const PAIRS: usize = 14;
+    // What touches it may be a word before it, or a number behind it.
     let is_pairs = |from: usize| {
         let text = line.slice(from, from + PAIRS);
-        let is_apart = |at: usize| !line.is_filled(at);
         text.len() == PAIRS
             && text.starts_with('0')
             && text
                 .bytes()
                 .enumerate()
                 .all(|(at, b)| if at % 3 == 2 { b == b' ' } else { b.is_ascii_digit() })
-            && (from == 0 || is_apart(from - 1))
-            && is_apart(from + PAIRS)
+            && (from == 0 || line.class(from - 1) != Class::Digit)
+            && (!line.is_filled(from + PAIRS) || line.is_filled(from + PAIRS + 1))
     };
     (place.saturating_sub(PAIRS - 1)..place).any(is_pairs)
 }

@@ -203,8 +203,13 @@ pub(super) fn packed_names(names: &Placed) -> Names {
             if place < to && !(ends(place - 1) && is_capital(place)) && !is_short(place) {
                 continue;
             }
-            let behind = words.last().map_or(2, |last: &(usize, usize)| begin - last.1);
-            if behind != 1 || are_capitalised && is_capital(begin) {
+            let before = words.last().copied().unwrap_or((0, 0));
+            // Columns have different names: a word that comes twice is part of one.
+            let comes_twice = || comes_twice(names, before) || comes_twice(names, (begin, place));
+            if words.is_empty()
+                || begin != before.1 + 1
+                || are_capitalised && is_capital(begin) && !comes_twice()
+            {
                 begins.push(words.len());
             }
             words.push((begin, place));
@@ -212,6 +217,11 @@ pub(super) fn packed_names(names: &Placed) -> Names {
         }
     }
     Names { words, begins, are_capitalised, ..Names::default() }
+}
+
+/// Whether a word stands more than once in a line of names.
+fn comes_twice(names: &Placed, (from, to): (usize, usize)) -> bool {
+    to > from + 1 && names.text().matches(names.slice(from, to)).count() > 1
 }
 
 /// Names with a capital in front from which on all are taken to have one.
@@ -354,6 +364,8 @@ mod tests {
         assert_eq!(begins, [0, 1, 2, 3, 4], "names have a capital in front");
         let glued = Placed::new(b"CallNumber of callsFlag Dues Agent", Unit::Characters);
         assert_eq!(packed_names(&glued).begins, [0, 1, 4, 5, 6], "and go on in small letters");
+        let twice = Placed::new(b"Km FirstKm LastShip Dues", Unit::Characters);
+        assert_eq!(packed_names(&twice).begins, [0, 2, 4, 5], "a word that comes twice is part of names");
         assert_eq!(packed_names(&Placed::new(b"shipCall arrived dues", Unit::Characters)).begins, [0, 1]);
         let typed = |text: &str| packed_names(&Placed::new(text.as_bytes(), Unit::Characters)).words;
         assert_eq!(typed("TShipCall"), [(0, 1), (1, 5), (5, 9)], "the name of a record type");
