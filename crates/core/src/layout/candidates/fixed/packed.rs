@@ -218,7 +218,12 @@ pub(super) fn propose(
     let whole = super::starts::dates(lines, |_| true);
     let is_inside = |place: usize| whole.iter().any(|from| (from + 1..from + COMPACT).contains(&place));
     let is_shown = |place: usize| dates.contains(&place) || words.iter().any(|word| word.0 == place);
-    strength.retain(|(_, place)| is_shown(*place) || !is_inside(*place) && !is_in_phone(lines, *place));
+    let decimals = decimals(lines);
+    strength.extend(decimals.iter().map(|(_, end)| (2.0, *end)));
+    let in_decimals = |place: usize| decimals.iter().any(|(mark, end)| (*mark..*end).contains(&place));
+    strength.retain(|(_, place)| {
+        is_shown(*place) || !is_inside(*place) && !in_decimals(*place) && !is_in_phone(lines, *place)
+    });
     strength.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
     let mut starts = vec![0];
     for (_, place) in strength {
@@ -229,7 +234,39 @@ pub(super) fn propose(
     starts.sort_unstable();
     dates.extend(code);
     dates.extend(turns);
+    dates.extend(decimals.iter().map(|(_, end)| *end));
     (starts, dates)
+}
+
+/// Digits behind a decimal mark at most.
+const DECIMALS: usize = 4;
+
+/// Where numbers with decimals have their mark, and where they end: as many digits further on in all lines in which something else than
+/// a digit follows them. What touches them there is another column.
+fn decimals(lines: &[&Placed]) -> Vec<(usize, usize)> {
+    let width = lines.iter().map(|l| l.len()).max().unwrap_or(0).min(WIDEST);
+    let digit = |l: &Placed, place: usize| l.class(place) == Class::Digit;
+    let ends = |mark: usize| {
+        let has_mark = |l: &&&Placed| {
+            matches!(l.slice(mark, mark + 1), "." | ",") && digit(l, mark - 1) && digit(l, mark + 1)
+        };
+        let marked: Vec<&&Placed> = lines.iter().filter(has_mark).collect();
+        let run = |l: &Placed| (mark + 1..l.len()).take_while(|place| digit(l, *place)).count();
+        // A second mark further on belongs to another number.
+        let ends_there = |l: &&&&Placed| !matches!(l.slice(mark + 1 + run(l), mark + 2 + run(l)), "." | ",");
+        let mut runs: Vec<usize> = marked.iter().filter(ends_there).map(|l| run(l)).collect();
+        runs.sort_unstable();
+        let shortest = *runs.first()?;
+        let alone = runs.iter().filter(|run| **run == shortest).count();
+        let touched = marked.iter().any(|l| l.is_filled(mark + 1 + shortest));
+        (marked.len() * 10 >= lines.len() * 6
+            && shortest <= DECIMALS
+            && alone >= FEWEST
+            && alone * 5 >= marked.len()
+            && touched)
+            .then_some((mark, mark + 1 + shortest))
+    };
+    (1..width).filter_map(ends).collect()
 }
 
 /// Whether the same letters stand in nearly all lines behind numbers that are filled up with zeros.
