@@ -34,6 +34,8 @@ pub enum LayoutDoubt {
     NamesAbove(u64),
     /// A column starts inside a name: the name, and the place (from 1).
     NameCut(String, usize),
+    /// Two names, or more, stand above this column (from 1), two blanks apart.
+    SeveralNames(usize, String),
     /// Nearly all values of this column (from 1) hold several values with blanks between them, such as this one.
     SeveralValues(usize, String),
     /// Nearly all values of this column (from 1) end with this word: the name of what follows them.
@@ -209,6 +211,16 @@ pub(super) fn cut_name(best: &Candidate, names: &[u8]) -> Option<LayoutDoubt> {
     Some(LayoutDoubt::NameCut(word, start + 1))
 }
 
+/// The first column with a name that has two blanks inside, where no rule says that it is one.
+pub(super) fn several_names(best: &Candidate, names: &[String]) -> Option<LayoutDoubt> {
+    let Form::Fixed { ruled: false, .. } = best.form else { return None };
+    let at = names.iter().position(|name| name.trim().contains("  "))?;
+    Some(LayoutDoubt::SeveralNames(
+        at + 1,
+        names[at].split_whitespace().collect::<Vec<_>>().join(" \u{2026} "),
+    ))
+}
+
 /// The first column whose values are several each: parts between blanks, as many in nearly all, two of them numbers, dates or
 /// codes.
 pub(super) fn several_values(best: &Candidate, lexicon: &Lexicon) -> Option<LayoutDoubt> {
@@ -382,6 +394,9 @@ impl LayoutDoubt {
             ),
             Self::NameCut(name, place) => format!(
                 "a column starts at position {place}, inside the name \u{201c}{name}\u{201d}: look at the preview; if the name is that of one column, say --drop-start {place} or --move-start"
+            ),
+            Self::SeveralNames(column, names) => format!(
+                "\u{201c}{names}\u{201d} above column {column} may be several names: look at the preview; --add-start divides a column"
             ),
             Self::SeveralValues(column, example) => {
                 let how = match &layout.dialect.value.division {

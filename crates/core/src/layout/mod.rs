@@ -329,6 +329,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
                 let names = header.line.and_then(|line| lines::lines(samples.head).nth(line as usize - 1));
                 names.and_then(|names| doubt::cut_name(&best, names))
             })
+            .or_else(|| doubt::several_names(&best, &header.names))
             .or_else(|| doubt::several_values(&best, &ranking.bench.lexicon))
             .or_else(|| doubt::name_behind(&best, &ranking.bench.lexicon))
             .or_else(|| doubt::labels_kept(&best, &ranking.bench.lexicon))

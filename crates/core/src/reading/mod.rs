@@ -360,6 +360,7 @@ pub fn conclude(
             | LayoutDoubt::Uneven(..)
             | LayoutDoubt::TwoWidths(..)
             | LayoutDoubt::NameCut(..)
+            | LayoutDoubt::SeveralNames(..)
             | LayoutDoubt::SeveralValues(..)
             | LayoutDoubt::NameBehind(..)
             | LayoutDoubt::LabelsKept(..)

@@ -186,18 +186,19 @@ impl<'l> Coder<'l> {
         bits
     }
 
-    /// Whether hardly a value of a column stands below its name.
+    /// Whether hardly a value of a column stands below its name, or most of them in front of it.
     fn is_beside(&self, words: &[(usize, usize)], from: usize, to: usize) -> bool {
         let own = || words.iter().filter(|w| (from..to).contains(&w.0));
         let Some((begin, end)) = own().next().zip(own().next_back()).map(|(a, b)| (a.0, b.1)) else {
             return false;
         };
-        let (mut filled, mut below) = (0, 0);
+        let (mut filled, mut below, mut before) = (0, 0, 0);
         for (first, last) in self.lines.iter().filter_map(|l| l.extent(from, to)) {
             filled += 1;
             below += usize::from(first < end && begin < last);
+            before += usize::from(last <= begin);
         }
-        filled > 0 && below * 10 < filled
+        filled > 0 && (below * 10 < filled || before * 2 > filled)
     }
 
     fn column(&mut self, lexicon: &mut Lexicon, from: usize, to: usize) -> ColumnPrice {

@@ -268,15 +268,18 @@ pub(super) fn lined_up(starts: &[usize], lines: &[&Placed], names: &Placed) -> O
             settled.push(start);
             continue;
         };
-        if begin <= first || stop >= last {
+        let few = filled.len() / 20;
+        let is_divided = begin > first
+            && filled.iter().filter(|l| l.is_filled(begin - 1)).count() <= few
+            && filled.iter().filter(|l| l.extent(start, begin).is_none()).count() <= few
+            && filled.iter().filter(|l| l.is_filled(begin)).count() * 2 >= filled.len();
+        // Values that all end where the name does stand at the right, whatever they hold.
+        let is_right = stop >= last && (!is_divided || extents().all(|extent| extent.1 == last));
+        if begin <= first || is_right {
             aligned += 1;
             settled.push(start);
             continue;
         }
-        let few = filled.len() / 20;
-        let is_divided = filled.iter().filter(|l| l.is_filled(begin - 1)).count() <= few
-            && filled.iter().filter(|l| l.extent(start, begin).is_none()).count() <= few
-            && filled.iter().filter(|l| l.is_filled(begin)).count() * 2 >= filled.len();
         if !is_divided {
             return None;
         }
