@@ -178,6 +178,11 @@ fn divides_more_than_digits(line: &[u8]) -> bool {
 /// or values that come again. Prose divided at its colons has no such columns. Where single blanks divide, one column at least
 /// must be more than the marks and numbers of a list.
 fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
+    if candidate.dialect.is_blank_delimited()
+        && candidate.columns.windows(PAIRS).any(|c| is_phone(c, &bench.lexicon))
+    {
+        return false;
+    }
     let repeats = |column: &Column| column.different() * 2 <= column.filled() as usize;
     let share =
         |column: &Column, holds: &dyn Fn(u32) -> bool| column.those(holds) * 10 >= column.filled() * 8;
@@ -243,6 +248,24 @@ fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
     let holding =
         candidate.columns.iter().filter(|c| c.filled() == 0 || share(c, &holds) || repeats(c)).count();
     holding * 10 >= candidate.columns.len() * 6
+}
+
+/// Pairs of digits of a telephone number.
+const PAIRS: usize = 5;
+
+/// Whether columns hold two digits each, the first one with a zero in front, and the others also such as no time and no date holds:
+/// they are parts of telephone numbers (`06 65 38 03 95`).
+fn is_phone(columns: &[Column], lexicon: &Lexicon) -> bool {
+    let is_pair =
+        |id: u32| lexicon.text(id).len() == 2 && lexicon.text(id).bytes().all(|b| b.is_ascii_digit());
+    let begins = |id: u32| is_pair(id) && lexicon.text(id).starts_with('0');
+    let is_high = |id: u32| is_pair(id) && lexicon.text(id) >= "60";
+    let hold =
+        |column: &Column, holds: &dyn Fn(u32) -> bool| column.those(holds) * 20 >= column.filled() * 19;
+    let (first, others) = (&columns[0], &columns[1..]);
+    first.filled() >= 4
+        && hold(first, &begins)
+        && others.iter().all(|column| hold(column, &is_pair) && column.those(is_high) > 0)
 }
 
 /// Lines with a name and a number from which on each of them has both.

@@ -450,4 +450,20 @@ mod tests {
             assert_eq!(found, expected.map(|name| LayoutDoubt::NameCut(name.into(), start + 1)), "{start}");
         }
     }
+
+    #[test]
+    fn several_names_above_one_column_are_told() {
+        let fixed = |ruled: bool| {
+            let division = Division::Fixed(Fixed { starts: vec![0, 12], ..Fixed::default() });
+            let form = Form::Fixed { named: true, matched: false, touching: 0, ruled };
+            Candidate { form, ..Candidate::unknown(Dialect { division, ..Dialect::new("") }) }
+        };
+        let told = |best: &Candidate, names: [&str; 2]| several_names(best, &names.map(str::to_owned));
+        let several = LayoutDoubt::SeveralNames(2, "S \u{2026} Net".into());
+        assert_eq!(told(&fixed(false), ["Call no", "S   Net"]), Some(several));
+        assert_eq!(told(&fixed(false), ["Call no", " Net  "]), None);
+        assert_eq!(told(&fixed(true), ["Call no", "S   Net"]), None, "a rule says that it is one");
+        let delimited = Candidate::unknown(Dialect::new(";"));
+        assert_eq!(told(&delimited, ["Call no", "S   Net"]), None);
+    }
 }

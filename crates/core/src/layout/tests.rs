@@ -978,3 +978,101 @@ fn the_only_rule_is_drawn_below_names() {
     ));
     assert_eq!((layout.header_line, layout.names), (Some(2), vec!["Pilot".to_owned(), "Harbour".to_owned()]));
 }
+
+#[test]
+fn telephone_numbers_in_pairs_are_one_value() {
+    let phones = ["06 65 38 03 95", "03 69 97 66 75", "02 57 04 48 91", "02 87 21 63 53", "04 99 68 79 34"];
+    let column: String = phones.iter().map(|phone| format!("{phone}\n")).collect();
+    assert_eq!(detected(&format!("Phone\n{column}")).width, 1);
+    let table: String =
+        phones.iter().enumerate().map(|(at, phone)| format!("{:03} {phone} TQ\n", at * 217 % 900)).collect();
+    assert!(detected(&table).width < 6, "not five columns of two digits");
+    // Days and times are columns.
+    let times = "03 14 22 08 59\n04 01 07 31 12\n05 30 19 44 20\n06 11 23 52 36\n07 02 15 26 41\n";
+    assert_eq!(detected(times).width, 5);
+}
+
+#[test]
+fn values_stand_below_their_names_whatever_blanks_they_hold() {
+    let row = |at: usize| {
+        let phone = format!("({:03}) {:03} {:04}", at * 87 % 400, at * 799 % 1000, at * 3331 % 10000);
+        format!(
+            "{:04}     {:<9} {phone} {}\n",
+            at * 738 % 2400,
+            ["Quill", "Rowe", "Ashby"][at % 3],
+            ["no", "yes"][at % 2]
+        )
+    };
+    let rows: String = (3..19).map(row).collect();
+    let layout = detected(&format!("Time     Keeper    Phone          Left\n{rows}"));
+    assert_eq!(layout.names, ["Time", "Keeper", "Phone", "Left"]);
+    let starts = layout.dialect.value.division.fixed().map(|fixed| fixed.starts.clone()).unwrap();
+    assert_eq!(starts, [0, 9, 19, 34], "no number is cut in two");
+}
+
+#[test]
+fn names_of_empty_columns_keep_their_place() {
+    let rows: String = (1..13)
+        .map(|at| format!("{:<6} {:>4}     TQ-{:03}\n", ["Tern", "Heron"][at % 2], at * at * 7, at * 71))
+        .collect();
+    let layout = detected(&format!("Ship   Dues   S Code   Remark\n{rows}"));
+    assert_eq!(layout.names, ["Ship", "Dues", "S", "Code", "Remark"]);
+}
+
+#[test]
+fn gutters_that_all_lines_keep_to_leave_no_doubt() {
+    let rows = |gap: &str, count: usize| -> String {
+        (1..=count)
+            .map(|at| {
+                format!(
+                    "{:<8}{gap}{:<5}{gap}{:>5}\n",
+                    ["Tern", "Saltwind"][at % 2],
+                    ["open", "paid"][at % 3 % 2],
+                    at * at
+                )
+            })
+            .collect()
+    };
+    assert_eq!(detected(&rows("  ", 20)).doubt, None);
+    assert_eq!(detected(&rows("  ", 20)).width, 3);
+    assert!(detected(&rows(" ", 20)).doubt.is_some(), "one blank may stand inside a value");
+}
+
+#[test]
+fn a_stated_line_of_names_says_which_lines_are_records() {
+    let text: String =
+        (1..30).map(|at| format!("Gauge {at}: {}.{} m, checked by A. Quill\n", at % 4, at % 10)).collect();
+    let table = "Hour;Level;Flow\n1;2.41;0.3\n2;2.40;0.2\n3;2.38;0.2\n";
+    let stated = LayoutChoices { header: HeaderChoice::Line(30), ..LayoutChoices::default() };
+    let head = format!("{text}{table}");
+    let layout = detect(Samples { head: head.as_bytes(), ..Samples::default() }, &stated);
+    assert_eq!((delimiter(&layout), layout.width, layout.names.len()), ("semicolon".into(), 3, 3));
+}
+
+#[test]
+fn a_text_at_the_end_of_lines_is_one_value_behind_short_codes() {
+    let first =
+        ["APPLE", "TOLGARTH", "GREY", "LONG", "NORTH", "SALT", "MARSH", "COPPER", "OLD", "LOW", "HIGH"];
+    let second = ["POINT", "QUAY LIGHT", "HEAD", "MERIDIAN SHOAL BUOY", "GATE", "LOCK WEST", "BANK"];
+    let codes = ["AP", "TQL", "GH", "LMSB", "NG", "TQ", "SW"];
+    let row = |at: usize| {
+        let (code, end) = (codes[at % 7], ["", "ER", "LEY"][at % 3]);
+        let name = format!("{}{end} {}", first[at % 11], second[at * 3 % 7]);
+        format!("{} {}.{} {} {code} {name}\n", at % 9, at * 7 % 600, at * 731 % 1000, at * at * 17 % 8000)
+    };
+    let rows: String = (1..60).map(row).collect();
+    let layout = detected(&rows);
+    assert_eq!((layout.dialect.value.most_fields, delimiter(&layout)), (Some(5), "space".into()));
+}
+
+#[test]
+fn tabs_and_blanks_mixed_by_hand_divide_alike() {
+    let rows: String = (1..13)
+        .map(|at| {
+            let gap = if at < 3 { "\t\t" } else { "            " };
+            format!("m{at:02} \t{}.{}{gap}{}.5    \t{}.{}\n", at * 7, at % 10, at * 3, at, at % 7)
+        })
+        .collect();
+    let layout = detected(&format!("Month\train(A-B)\train(B-C)\tflow(A-B)\n{rows}"));
+    assert_eq!((layout.width, layout.header_line, delimiter(&layout)), (4, Some(1), "space".into()));
+}

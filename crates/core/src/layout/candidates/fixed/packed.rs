@@ -252,19 +252,22 @@ fn decimals(lines: &[&Placed]) -> Vec<(usize, usize)> {
         };
         let marked: Vec<&&Placed> = lines.iter().filter(has_mark).collect();
         let run = |l: &Placed| (mark + 1..l.len()).take_while(|place| digit(l, *place)).count();
-        // A second mark further on belongs to another number.
-        let ends_there = |l: &&&&Placed| !matches!(l.slice(mark + 1 + run(l), mark + 2 + run(l)), "." | ",");
-        let mut runs: Vec<usize> = marked.iter().filter(ends_there).map(|l| run(l)).collect();
+        // Nothing, or the sign of another number, may follow; a second mark further on belongs to another number.
+        let follows =
+            |l: &Placed, place: usize| !l.is_filled(place) || matches!(l.slice(place, place + 1), "+" | "-");
+        let mut runs: Vec<usize> =
+            marked.iter().filter(|l| follows(l, mark + 1 + run(l))).map(|l| run(l)).collect();
         runs.sort_unstable();
         let shortest = *runs.first()?;
         let alone = runs.iter().filter(|run| **run == shortest).count();
-        let touched = marked.iter().any(|l| l.is_filled(mark + 1 + shortest));
+        let end = mark + 1 + shortest;
+        let touched = marked.iter().any(|l| l.is_filled(end) && (digit(l, end) || follows(l, end)));
         (marked.len() * 10 >= lines.len() * 6
             && shortest <= DECIMALS
             && alone >= FEWEST
             && alone * 5 >= marked.len()
             && touched)
-            .then_some((mark, mark + 1 + shortest))
+            .then_some((mark, end))
     };
     (1..width).filter_map(ends).collect()
 }
@@ -385,4 +388,29 @@ fn short_dates(lines: &[&Placed]) -> Vec<usize> {
         }
     }
     edges
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn decimals_end_where_something_else_follows_them_in_some_lines() {
+        let found = |row: &dyn Fn(usize) -> String| {
+            let placed: Vec<Placed> =
+                (1..21).map(|at| Placed::new(row(at).as_bytes(), Unit::Characters)).collect();
+            decimals(&placed.iter().collect::<Vec<_>>())
+        };
+        // A number of fixed width, and one at the right behind it that touches it where it is long.
+        assert_eq!(found(&|at| format!("TQ{:>6}.5{:>4}", at * 37, at * at * 9)), [(8, 10)]);
+        assert_eq!(
+            found(&|at| format!("{:>5}.{:02}{:>6}.{}", at, at * 7 % 100, at * at * 731, at % 10)),
+            [(5, 8)]
+        );
+        // All of them touch, or none.
+        assert_eq!(found(&|at| format!("{:>4}.5{:04}", at * 37, at * at)), []);
+        assert_eq!(found(&|at| format!("{:>4}.5 {:>4}", at * 37, at * at)), []);
+        // A mark that stands behind all of them divides by itself.
+        assert_eq!(found(&|at| format!("{:02}.08.2031#{}", at, at * at * 9)), []);
+    }
 }
