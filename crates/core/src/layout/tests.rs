@@ -1061,7 +1061,8 @@ fn a_text_at_the_end_of_lines_is_one_value_behind_short_codes() {
         format!("{} {}.{} {} {code} {name}\n", at % 9, at * 7 % 600, at * 731 % 1000, at * at * 17 % 8000)
     };
     let rows: String = (1..60).map(row).collect();
-    let layout = detected(&rows);
+    let choices = LayoutChoices { kind: Some(LayoutKind::Delimited), ..LayoutChoices::default() };
+    let layout = detect(Samples { head: rows.as_bytes(), ..Samples::default() }, &choices);
     assert_eq!((layout.dialect.value.most_fields, delimiter(&layout)), (Some(5), "space".into()));
 }
 
