@@ -324,8 +324,14 @@ fn type_code(lines: &[&Placed], all: &[&Placed]) -> Option<usize> {
     };
     let others: Vec<&&Placed> = all.iter().filter(|l| !l.text().starts_with(&code) && !l.is_rule()).collect();
     let ends = [all.first()?, all.last()?];
-    let at_ends = others.iter().any(|o| is_other(o) && ends.iter().any(|e| std::ptr::eq(**e, **o)));
-    let among_others = at_ends && others.len() <= 4 && others.len() * 4 < lines.len();
+    let stands = |end: &&Placed| others.iter().any(|other| is_other(other) && std::ptr::eq(*end, **other));
+    // One in front and one behind are enough for a few records.
+    let few = if ends.iter().all(|end| stands(end)) {
+        others.len() <= lines.len()
+    } else {
+        others.len() * 4 < lines.len()
+    };
+    let among_others = ends.iter().any(|end| stands(end)) && others.len() <= 4 && few;
     // A code, and not the first letter of numbers or words: what follows it begins with a capital as well.
     let is_capital = |l: &&&Placed| l.text().chars().nth(shared).is_some_and(char::is_uppercase);
     let before_capitals =
