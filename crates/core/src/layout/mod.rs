@@ -294,7 +294,7 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let rival = found.find(|c| c.differs_from(&best));
     let below = match (&choices.header, names_line) {
         (HeaderChoice::Auto, Some((line, _))) => (HeaderChoice::Line(line), Some(DecidedBy::Detected)),
-        (header, _) => (header.clone(), choices.header_by),
+        (header, _) => (*header, choices.header_by),
     };
     let furniture = furniture::find(samples, &best, &mut ranking.bench.lexicon, (&below.0, below.1), &rules);
     let header = furniture.header;

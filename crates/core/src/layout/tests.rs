@@ -168,15 +168,7 @@ fn columns_that_hold_several_values_are_doubtful() {
     };
     for (head, expected) in [
         (
-            blocks(&|i| {
-                format!(
-                    "{:02}-{:02} {} {}",
-                    i * 7 % 40,
-                    i * 3 % 20,
-                    i % 4,
-                    format!("{},{}", i * 13 % 400, i % 10)
-                )
-            }),
+            blocks(&|i| format!("{:02}-{:02} {} {},{}", i * 7 % 40, i * 3 % 20, i % 4, i * 13 % 400, i % 10)),
             Some(1),
         ),
         (
