@@ -86,7 +86,7 @@ pub(super) struct Coder<'l> {
     /// Edges that are known from elsewhere: no touching there is a breach.
     known: Vec<usize>,
     is_packed: bool,
-    /// The words of all lines: whichever columns hold them, each is spelled once.
+    /// The words of all lines, unless columns touch: whichever columns hold them, each is spelled once.
     words: Words,
     columns: FxHashMap<(usize, usize), ColumnPrice>,
     edges: FxHashMap<usize, f64>,
@@ -94,7 +94,9 @@ pub(super) struct Coder<'l> {
 
 impl<'l> Coder<'l> {
     pub(super) fn new(lexicon: &mut Lexicon, lines: Vec<&'l Placed>, frame: &Frame<'_>) -> Self {
-        let texts: Vec<ValueId> = lines.iter().map(|l| lexicon.value(l.text())).collect();
+        // Where columns touch, the words of whole lines are not those of columns.
+        let whole = if frame.is_packed { &[][..] } else { &lines[..] };
+        let texts: Vec<ValueId> = whole.iter().map(|l| lexicon.value(l.text())).collect();
         Self {
             words: Words::of_all(lexicon, texts.into_iter()),
             names: frame.names.map(|n| names_of(n, &lines, frame.is_packed)),
