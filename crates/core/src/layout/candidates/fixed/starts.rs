@@ -74,7 +74,22 @@ pub(super) fn core<'l>(lines: &[&'l Placed]) -> Vec<&'l Placed> {
         .filter(|(line, score)| **score * 100 >= high * 55 && !line.is_rule())
         .map(|(line, _)| *line)
         .collect();
+    let core = without_sums(core);
     if core.len() >= 3 { core } else { lines.to_vec() }
+}
+
+/// Lines without those that have half as many values as usual, or fewer, if they are the smaller part: sums of groups share their edges
+/// with the records, and run across the others.
+fn without_sums(lines: Vec<&Placed>) -> Vec<&Placed> {
+    let mut phrases: Vec<usize> = lines.iter().map(|l| l.phrases()).collect();
+    phrases.sort_unstable();
+    let usual = phrases.get(phrases.len() / 2).copied().unwrap_or(0);
+    let full = |l: &&Placed| l.phrases() * 2 > usual;
+    if lines.iter().filter(|l| full(l)).count() * 5 >= lines.len() * 3 {
+        lines.into_iter().filter(full).collect()
+    } else {
+        lines
+    }
 }
 
 /// The first rule line with several parts, if nearly all core lines below it keep to them.
