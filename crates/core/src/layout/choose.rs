@@ -4,6 +4,7 @@
 
 use super::LineRule;
 use super::candidates::{self, Bench, Candidate, Form, Wanted};
+use super::grouped::{self, ACCOUNT_GROUPS};
 use super::measure::column::Column;
 use super::measure::lexicon::Lexicon;
 use super::measure::sort::Sort;
@@ -178,8 +179,11 @@ fn divides_more_than_digits(line: &[u8]) -> bool {
 /// or values that come again. Prose divided at its colons has no such columns. Where single blanks divide, one column at least
 /// must be more than the marks and numbers of a list.
 fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
-    if candidate.dialect.is_blank_delimited()
-        && candidate.columns.windows(PAIRS).any(|c| is_phone(c, &bench.lexicon))
+    // Telephone and account numbers are no columns.
+    let parts = |count: usize, are_parts: fn(&[Column], &Lexicon) -> bool| {
+        candidate.columns.windows(count).any(|columns| are_parts(columns, &bench.lexicon))
+    };
+    if candidate.dialect.is_blank_delimited() && (parts(PAIRS, is_phone) || parts(ACCOUNT_GROUPS, is_account))
     {
         return false;
     }
@@ -266,6 +270,19 @@ fn is_phone(columns: &[Column], lexicon: &Lexicon) -> bool {
     first.filled() >= 4
         && hold(first, &begins)
         && others.iter().all(|column| hold(column, &is_pair) && column.those(is_high) > 0)
+}
+
+/// Whether columns hold the first groups of account numbers (`XX14 6376 3726 9520`).
+fn is_account(columns: &[Column], lexicon: &Lexicon) -> bool {
+    let hold = |column: &Column, holds: fn(&[u8]) -> bool| {
+        column.those(|id| holds(lexicon.text(id).as_bytes())) * 20 >= column.filled() * 19
+    };
+    columns[0].filled() >= 2
+        && hold(&columns[0], grouped::is_account_begin)
+        && columns[1..columns.len() - 1]
+            .iter()
+            .all(|c| hold(c, |group| group.len() == 4 && grouped::is_account_part(group)))
+        && hold(&columns[columns.len() - 1], grouped::is_account_part)
 }
 
 /// Lines with a name and a number from which on each of them has both.

@@ -10,6 +10,7 @@ mod doubt;
 mod evidence;
 pub mod fixed;
 mod furniture;
+mod grouped;
 mod lines;
 mod measure;
 mod multiline;

@@ -1069,3 +1069,27 @@ fn tabs_and_blanks_mixed_by_hand_divide_alike() {
     let layout = detected(&format!("Month\train(A-B)\train(B-C)\tflow(A-B)\n{rows}"));
     assert_eq!((layout.width, layout.header_line, delimiter(&layout)), (4, Some(1), "space".into()));
 }
+
+#[test]
+fn account_numbers_in_groups_are_one_value() {
+    let account = |at: usize| {
+        format!(
+            "XX{:02} {:04} {:04} {:04} {:02}",
+            at * 31 % 90 + 10,
+            at * 2731 % 10000,
+            at * 977 % 10000,
+            at * 4409 % 10000,
+            at
+        )
+    };
+    let alone: String = (10..30).map(|at| format!("{}\n", account(at))).collect();
+    assert_eq!(detected(&format!("Account\n{alone}")).width, 1);
+    // As a line of a record, and between other columns.
+    let blocks: String = (10..30).map(|at| format!("2031-08-{at}\nA. Quill\n{}\n\n", account(at))).collect();
+    assert_eq!(detected(&blocks).width, 3);
+    let table: String =
+        (10..30).map(|at| format!("2031-08-{at} {} {:>9}.50\n", account(at), at * at * 37)).collect();
+    let layout = detected(&table);
+    let starts = layout.dialect.value.division.fixed().map(|fixed| fixed.starts.clone());
+    assert_eq!(starts, Some(vec![0, 11, 33]), "{}", delimiter(&layout));
+}

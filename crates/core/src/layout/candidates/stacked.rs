@@ -1,6 +1,7 @@
 //! Records of several lines: labelled ones, cycles of lines, blocks between blank lines. Each line of a record is laid out by
 //! the cheapest simple layout of all lines at its place.
 
+use super::super::grouped::{is_account, is_telephone};
 use super::super::lines::is_blank;
 use super::super::measure::START;
 use super::super::measure::grid::Grid;
@@ -390,7 +391,7 @@ fn first_shape(text: &[&[u8]], divides: &dyn Fn(&[u8]) -> bool, count: usize) ->
 
 /// How the lines at one place of their records are divided: by the cheapest of a mark, starts, and nothing.
 fn parts(bench: &mut Bench<'_, '_>, lines: &[&[u8]]) -> LineParts {
-    if lines.len() < 2 || are_telephones(lines) {
+    if lines.len() < 2 || are_grouped(lines) {
         return whole_line();
     }
     let text = lines.join(&b'\n');
@@ -431,20 +432,12 @@ fn parts(bench: &mut Bench<'_, '_>, lines: &[&[u8]]) -> LineParts {
     }
 }
 
-/// Whether nearly all lines are telephone numbers: short groups of digits with one blank between them, the first with a zero, a
-/// plus or a bracket.
-fn are_telephones(lines: &[&[u8]]) -> bool {
+/// Whether nearly all lines are telephone or account numbers, which hold blanks.
+fn are_grouped(lines: &[&[u8]]) -> bool {
     let filled = lines.iter().map(|line| line.trim_ascii()).filter(|line| line.len() > 1);
-    let is_one = |line: &&[u8]| {
-        let groups: Vec<&[u8]> = line.split(|b| *b == b' ').collect();
-        let is_group = |group: &&[u8]| {
-            let digits = group.iter().filter(|b| b.is_ascii_digit()).count();
-            (1..=4).contains(&digits) && group.iter().all(|b| b.is_ascii_digit() || b"+()-/".contains(b))
-        };
-        groups.len() > 2 && matches!(line[0], b'0' | b'+' | b'(') && groups.iter().all(is_group)
-    };
     let all = filled.clone().count();
-    all > 1 && filled.filter(is_one).count() * 10 >= all * 9
+    let most = |is_one: fn(&[u8]) -> bool| filled.clone().filter(|line| is_one(line)).count() * 10 >= all * 9;
+    all > 1 && (most(is_telephone) || most(is_account))
 }
 
 /// How many of the words in lines are no numbers or moments, and how many words there are.

@@ -5,7 +5,7 @@ use super::super::super::measure::adapt::Adapt;
 use super::super::super::measure::column::{Column, Words};
 use super::super::super::measure::lexicon::{BLANK, Lexicon, ValueId};
 use super::super::aligned::ONE_BLANK_DIGITS;
-use super::between::{beside_sign, group_at, is_in_phone, is_number_behind, keys_beside_words};
+use super::between::{beside_sign, group_at, is_in_grouped, is_number_behind, keys_beside_words};
 use super::naming::{Names, names_of};
 use super::placed::{Class, Placed};
 use rustc_hash::FxHashMap;
@@ -343,7 +343,7 @@ impl<'l> Coder<'l> {
         }
         if !self.is_packed && touch == 0.0 {
             bits -= keys_beside_words(&self.lines, start);
-            bits += if is_in_phone(&self.lines, start) { CUT * count } else { 0.0 };
+            bits += if is_in_grouped(&self.lines, start) { CUT * count } else { 0.0 };
         }
         self.edges.insert(start, bits);
         bits

@@ -3,7 +3,7 @@
 //! No blank sets such columns off, so each hint alone is weak. All of them propose; the price of the columns decides which stay.
 //! Where digits touch digits without a date, a sign, a name or a change of habit, nothing proposes: that is for people to say.
 
-use super::between::{beside_sign, is_in_phone, is_turn};
+use super::between::{beside_sign, is_in_grouped, is_turn};
 use super::naming::packed_names;
 use super::placed::{Class, Placed};
 use super::starts::{COMPACT, date_edges};
@@ -222,7 +222,7 @@ pub(super) fn propose(
     strength.extend(decimals.iter().map(|(_, end)| (2.0, *end)));
     let in_decimals = |place: usize| decimals.iter().any(|(mark, end)| (*mark..*end).contains(&place));
     strength.retain(|(_, place)| {
-        is_shown(*place) || !is_inside(*place) && !in_decimals(*place) && !is_in_phone(lines, *place)
+        is_shown(*place) || !is_inside(*place) && !in_decimals(*place) && !is_in_grouped(lines, *place)
     });
     strength.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
     let mut starts = vec![0];
