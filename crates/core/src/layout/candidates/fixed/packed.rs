@@ -233,6 +233,7 @@ pub(super) fn propose(
     }
     starts.sort_unstable();
     dates.extend(code);
+    dates.extend(short);
     dates.extend(turns);
     dates.extend(decimals.iter().map(|(_, end)| *end));
     (starts, dates)
@@ -384,7 +385,10 @@ fn short_dates(lines: &[&Placed]) -> Vec<usize> {
             let mut days: Vec<u32> = texts.iter().filter_map(|t| two(t, order[2])).collect();
             days.sort_unstable();
             days.dedup();
+            // A counter that is filled up with zeros stays in one month.
+            let months: rustc_hash::FxHashSet<u32> = texts.iter().filter_map(|t| two(t, order[1])).collect();
             if all
+                && months.len() > 1
                 && years.len() <= 4
                 && days.len() >= 6
                 && years.last().zip(years.first()).is_some_and(|(a, b)| a - b <= 4)
