@@ -3,6 +3,7 @@
 
 use super::furniture::HeaderChoice;
 use super::measure::sort::{Sort, sort_of};
+use super::tally::Tally;
 use super::{LayoutChoices, Samples, lines};
 use std::borrow::Cow;
 
@@ -31,8 +32,8 @@ pub(super) fn from_line(samples: Samples<'_>, line: u64) -> Samples<'_> {
     Samples { head: found.filter(|head| !head.trim_ascii().is_empty()).unwrap_or(samples.head), ..samples }
 }
 
-/// The line of names right above a few records of numbers that end a text, and how many numbers those have, where more lines of another sort stand in front of them:
-/// parameters of a measurement, for example. The measure would explain those.
+/// The line of names right above a few records of numbers that end a text, and how many numbers those have, where more lines of
+/// another sort stand in front of them: parameters of a measurement, for example. The measure would explain those.
 fn short_table(samples: Samples<'_>) -> Option<(u64, usize)> {
     if !samples.middle.is_empty() || !samples.tail.is_empty() {
         return None;
@@ -43,26 +44,22 @@ fn short_table(samples: Samples<'_>) -> Option<(u64, usize)> {
         .map(|(line, number)| (number, String::from_utf8_lossy(line)))
         .collect();
     [None, Some('\t'), Some(';'), Some(','), Some('|')].into_iter().find_map(|mark| {
-        let fields = |text: &str| fields(text, mark).len();
-        let width = texts.last().map(|(_, text)| fields(text)).filter(|width| *width >= COLUMNS)?;
-        let is_record = |text: &str| fields(text) == width && are_numbers(text, mark);
+        let count = |text: &str| fields(text, mark).len();
+        let width = texts.last().map(|(_, text)| count(text)).filter(|width| *width >= COLUMNS)?;
+        let is_record = |text: &str| count(text) == width && are_numbers(text, mark);
         let records = texts.iter().rev().take_while(|(_, text)| is_record(text)).count();
-        let above = &texts[..texts.len() - records];
-        let (line, names) = above.last()?;
+        let ((line, names), before) = texts[..texts.len() - records].split_last()?;
+        if records < RECORDS || before.len() < records * 2 {
+            return None;
+        }
+        let names = fields(names, mark);
         // A word in front of the names may mark the line.
-        let has_names = match fields(names).checked_sub(width) {
-            Some(marks @ 0..=1) => are_names(&self::fields(names, mark)[marks..]),
-            _ => false,
-        };
-        let before = &above[..above.len() - 1];
+        let marks = names.len().checked_sub(width).filter(|marks| *marks <= 1)?;
         // What is a table itself is no text in front of one.
-        let is_even = |count: usize| {
-            count >= COLUMNS
-                && before.iter().filter(|(_, text)| fields(text) == count).count() * 2 > before.len()
-        };
-        let widths = before.iter().map(|(_, text)| fields(text)).max().unwrap_or(0);
-        (records >= RECORDS && has_names && before.len() >= records * 2 && !(COLUMNS..=widths).any(is_even))
-            .then_some((*line, width))
+        let counts: Tally<usize> = before.iter().map(|(_, text)| count(text)).collect();
+        let is_table =
+            counts.top().is_some_and(|(count, often)| *count >= COLUMNS && often * 2 > before.len());
+        (are_names(&names[marks..]) && !is_table).then_some((*line, width))
     })
 }
 

@@ -4,12 +4,11 @@
 
 use super::LineRule;
 use super::candidates::{self, Bench, Candidate, Form, Wanted};
-use super::grouped::{self, ACCOUNT_GROUPS};
 use super::measure::column::Column;
 use super::measure::lexicon::Lexicon;
 use super::measure::sort::Sort;
 use super::sample::Sample;
-use super::{LayoutChoices, LayoutKind, Samples, lines, multiline, rules};
+use super::{LayoutChoices, LayoutKind, Samples, grouped, lines, multiline, rules};
 use crate::record::Division;
 
 /// Candidates in the order of their price, after the rules; the first one wins.
@@ -180,11 +179,7 @@ fn divides_more_than_digits(line: &[u8]) -> bool {
 /// must be more than the marks and numbers of a list.
 fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
     // Telephone and account numbers are no columns.
-    let parts = |count: usize, are_parts: fn(&[Column], &Lexicon) -> bool| {
-        candidate.columns.windows(count).any(|columns| are_parts(columns, &bench.lexicon))
-    };
-    if candidate.dialect.is_blank_delimited() && (parts(PAIRS, is_phone) || parts(ACCOUNT_GROUPS, is_account))
-    {
+    if candidate.dialect.is_blank_delimited() && grouped::are_divided(&candidate.columns, &bench.lexicon) {
         return false;
     }
     let repeats = |column: &Column| column.different() * 2 <= column.filled() as usize;
@@ -252,37 +247,6 @@ fn is_plausible(candidate: &Candidate, bench: &Bench<'_, '_>) -> bool {
     let holding =
         candidate.columns.iter().filter(|c| c.filled() == 0 || share(c, &holds) || repeats(c)).count();
     holding * 10 >= candidate.columns.len() * 6
-}
-
-/// Pairs of digits of a telephone number.
-const PAIRS: usize = 5;
-
-/// Whether columns hold two digits each, the first one with a zero in front, and the others also such as no time and no date holds:
-/// they are parts of telephone numbers (`06 65 38 03 95`).
-fn is_phone(columns: &[Column], lexicon: &Lexicon) -> bool {
-    let is_pair =
-        |id: u32| lexicon.text(id).len() == 2 && lexicon.text(id).bytes().all(|b| b.is_ascii_digit());
-    let begins = |id: u32| is_pair(id) && lexicon.text(id).starts_with('0');
-    let is_high = |id: u32| is_pair(id) && lexicon.text(id) >= "60";
-    let hold =
-        |column: &Column, holds: &dyn Fn(u32) -> bool| column.those(holds) * 20 >= column.filled() * 19;
-    let (first, others) = (&columns[0], &columns[1..]);
-    first.filled() >= 4
-        && hold(first, &begins)
-        && others.iter().all(|column| hold(column, &is_pair) && column.those(is_high) > 0)
-}
-
-/// Whether columns hold the first groups of account numbers (`XX14 6376 3726 9520`).
-fn is_account(columns: &[Column], lexicon: &Lexicon) -> bool {
-    let hold = |column: &Column, holds: fn(&[u8]) -> bool| {
-        column.those(|id| holds(lexicon.text(id).as_bytes())) * 20 >= column.filled() * 19
-    };
-    columns[0].filled() >= 2
-        && hold(&columns[0], grouped::is_account_begin)
-        && columns[1..columns.len() - 1]
-            .iter()
-            .all(|c| hold(c, |group| group.len() == 4 && grouped::is_account_part(group)))
-        && hold(&columns[columns.len() - 1], grouped::is_account_part)
 }
 
 /// Lines with a name and a number from which on each of them has both.

@@ -8,7 +8,7 @@ use super::measure::lexicon::Lexicon;
 use super::measure::sort::{Sort, sort_of};
 use super::tally::Tally;
 use super::{dialect_option, dialect_word, fixed};
-use crate::record::{Division, Multiline, Unit};
+use crate::record::{Division, Fixed, Multiline, Unit};
 use crate::words::counted;
 
 /// Why the layout should be looked at before its table is used.
@@ -144,7 +144,7 @@ pub(super) fn about(
         && best.width > 2
         && best.evenness() >= 1.0
         && best.records >= GUTTERED
-        && layout.starts[1..].iter().all(|start| is_gutter(lines, *start, layout.unit))
+        && are_gutters(lines, layout)
     {
         return None;
     }
@@ -167,13 +167,16 @@ pub(super) fn about(
 /// Records from which on blanks that all share are no chance.
 const GUTTERED: usize = 8;
 
-/// Whether two blanks stand together in nearly all lines where a column starts: before it, or, where values stand at the right, behind.
-fn is_gutter(lines: &[&[u8]], start: usize, unit: Unit) -> bool {
-    let placed: Vec<Placed> = lines.iter().map(|line| Placed::new(line, unit)).collect();
-    (start.saturating_sub(2)..=start).any(|from| {
-        let is_blank = |line: &&Placed| line.slice(from, from + 2).trim().is_empty();
-        placed.iter().filter(is_blank).count() * 20 >= placed.len() * 19
-    })
+/// Whether two blanks stand together in nearly all lines wherever a column starts: before it, or, where values stand at the right, behind.
+fn are_gutters(lines: &[&[u8]], layout: &Fixed) -> bool {
+    let placed: Vec<Placed> = lines.iter().map(|line| Placed::new(line, layout.unit)).collect();
+    let is_gutter = |start: &usize| {
+        (start.saturating_sub(2)..=*start).any(|from| {
+            let is_blank = |line: &&Placed| line.slice(from, from + 2).trim().is_empty();
+            placed.iter().filter(is_blank).count() * 20 >= placed.len() * 19
+        })
+    };
+    layout.starts[1..].iter().all(is_gutter)
 }
 
 /// After how many lines the sorts of lines come back: of nearly all of them, five times and more.
@@ -434,7 +437,7 @@ impl LayoutDoubt {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::record::{Dialect, Fixed};
+    use crate::record::Dialect;
 
     #[test]
     fn names_that_a_start_cuts_are_told() {

@@ -293,11 +293,11 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let mut found = ranking.candidates.into_iter();
     let best = found.next().unwrap_or_else(|| Candidate::unknown(lines::plain_dialect(samples, choices)));
     let rival = found.find(|c| c.differs_from(&best));
-    let below = match (&choices.header, names_line) {
+    let (header, by) = match (choices.header, names_line) {
         (HeaderChoice::Auto, Some((line, _))) => (HeaderChoice::Line(line), Some(DecidedBy::Detected)),
-        (header, _) => (*header, choices.header_by),
+        (header, _) => (header, choices.header_by),
     };
-    let furniture = furniture::find(samples, &best, &mut ranking.bench.lexicon, (&below.0, below.1), &rules);
+    let furniture = furniture::find(samples, &best, &mut ranking.bench.lexicon, (&header, by), &rules);
     let header = furniture.header;
     let mut dialect = explain(&best, rival.as_ref(), choices, hint.is_some());
     let whole_lines = best.form == Form::Whole;

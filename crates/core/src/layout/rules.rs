@@ -20,7 +20,7 @@
 //!     they make more columns.
 //! 12. Colons that stand in times of day alone divide nothing, unless they divide the names as well.
 //! 13. A last column that takes the rest of each line beats words that many lines do not have, if both cost nearly the same.
-//!     Runs of blanks and tabs that give all records the same width beat tabs that leave runs of blanks in the values of a column.
+//! 14. Runs of blanks and tabs that give all records the same width beat tabs that leave runs of blanks in the values of a column.
 
 use super::candidates::{Bench, Candidate, Form};
 use super::measure::column::Column;

@@ -121,8 +121,7 @@ impl WordPlace {
     fn own(&self, word: u32, elsewhere: f64, without: u32) -> f64 {
         let all = f64::from(self.all.saturating_sub(without));
         let own = self.counts.iter().find(|c| c.0 == word).map_or(0, |c| c.1).saturating_sub(without);
-        let new = (self.counts.len() as f64 * 0.5 + 0.5) / (all + 1.0);
-        let new = new.min(0.9);
+        let new = ((self.counts.len() as f64 * 0.5 + 0.5) / (all + 1.0)).min(0.9);
         (1.0 - new) * f64::from(own) / all.max(1.0) + new * elsewhere
     }
 

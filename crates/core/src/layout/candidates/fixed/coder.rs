@@ -92,6 +92,11 @@ pub(super) struct Coder<'l> {
     edges: FxHashMap<usize, f64>,
 }
 
+/// Where each column starts, and where the next one does.
+fn spans(starts: &[usize]) -> impl Iterator<Item = (usize, usize)> + '_ {
+    starts.iter().copied().zip(starts.iter().skip(1).copied().chain([OPEN]))
+}
+
 impl<'l> Coder<'l> {
     pub(super) fn new(lexicon: &mut Lexicon, lines: Vec<&'l Placed>, frame: &Frame<'_>) -> Self {
         // Where columns touch, the words of whole lines are not those of columns.
@@ -117,20 +122,14 @@ impl<'l> Coder<'l> {
     /// Bits of all lines cut at `starts`, as all layouts are priced: words that one column has met are known to the next.
     pub(super) fn total(&mut self, lexicon: &mut Lexicon, starts: &[usize]) -> f64 {
         let mut words = Words::default();
-        let ends = starts.iter().skip(1).copied().chain([OPEN]);
-        let prices: Vec<_> = starts
-            .iter()
-            .zip(ends)
-            .map(|(from, to)| self.column_after(lexicon, &mut words, *from, to))
-            .collect();
+        let prices: Vec<_> =
+            spans(starts).map(|(from, to)| self.column_after(lexicon, &mut words, from, to)).collect();
         self.sum(starts, &prices)
     }
 
     /// The same with the words of all lines known: what ways to divide them are compared by.
     fn known(&mut self, lexicon: &mut Lexicon, starts: &[usize]) -> f64 {
-        let ends = starts.iter().skip(1).copied().chain([OPEN]);
-        let prices: Vec<_> =
-            starts.iter().zip(ends).map(|(from, to)| self.column(lexicon, *from, to)).collect();
+        let prices: Vec<_> = spans(starts).map(|(from, to)| self.column(lexicon, from, to)).collect();
         self.sum(starts, &prices)
     }
 
@@ -151,8 +150,7 @@ impl<'l> Coder<'l> {
 
     /// Bits of names that do not fit the columns, and of the parts of a rule that do not.
     fn naming(&self, starts: &[usize]) -> f64 {
-        let ends = starts.iter().skip(1).copied().chain([OPEN]);
-        starts.iter().zip(ends).map(|(from, to)| self.name_of(*from, to)).sum()
+        spans(starts).map(|(from, to)| self.name_of(from, to)).sum()
     }
 
     /// The same of one column.

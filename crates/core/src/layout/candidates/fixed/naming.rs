@@ -19,8 +19,8 @@ pub(super) struct Names {
 }
 
 /// The words of a line of names, and which of them begin a name: those behind two blanks, and those behind a blank that all
-/// lines share, with values on both sides of it, or with numbers that all end before it. Where columns touch names do as well: a capital behind a small letter begins one,
-/// and a blank may be part of one.
+/// lines share, with values on both sides of it, or that stand apart for other reasons. Where columns touch names do as well: a capital
+/// behind a small letter begins one, and a blank may be part of one.
 pub(super) fn names_of(names: &Placed, lines: &[&Placed], is_packed: bool) -> Names {
     if is_packed {
         let mut names = packed_names(names);
@@ -64,8 +64,8 @@ pub(super) fn names_of(names: &Placed, lines: &[&Placed], is_packed: bool) -> Na
 const FEWEST: usize = 4;
 
 /// Whether a word of a line of names, one blank behind the word before, is no part of its name: the numbers below that one all end where
-/// it does, or before, and begin at several places; the values behind it all begin where this one does; or it stands beyond all values, and begins with a capital where names
-/// of several words go on in small letters.
+/// it does, or before, and begin at several places; the values behind it all begin where this one does; or it stands beyond all values,
+/// and begins with a capital where names of several words go on in small letters.
 pub(super) fn stands_apart(names: &Placed, words: &[(usize, usize)], at: usize, lines: &[&Placed]) -> bool {
     let (before, own) = (words[at - 1], words[at]);
     let next = words.get(at + 1).map_or(OPEN, |word| word.0);
