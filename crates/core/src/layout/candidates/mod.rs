@@ -13,7 +13,7 @@ use super::LineRule;
 use super::measure::column::Column;
 use super::measure::lexicon::Lexicon;
 use super::sample::Sample;
-use crate::record::Dialect;
+use crate::record::{Dialect, Division, Multiline};
 
 pub(super) use aligned::propose as aligned;
 pub(super) use delimited::{Wanted, propose as delimited};
@@ -99,6 +99,14 @@ impl Candidate {
             // One line is that of names, where one column has none.
             let is_uneven = |c: &Self| c.records - c.even.min(c.records) > 1 && c.even * 20 < c.records * 19;
             return is_uneven(self) || is_uneven(other);
+        }
+        // What the first line of a record looks like changes nothing where the records are the same.
+        if let (
+            Division::Multiline(Multiline::Cycle { lines: own, .. }),
+            Division::Multiline(Multiline::Cycle { lines: others, .. }),
+        ) = (&self.dialect.division, &other.dialect.division)
+        {
+            return own != others || (self.records, self.even) != (other.records, other.even);
         }
         (&self.dialect.delimiter, &self.dialect.division, self.dialect.runs_as_one)
             != (&other.dialect.delimiter, &other.dialect.division, other.dialect.runs_as_one)

@@ -134,8 +134,16 @@ pub(super) fn beside_sign(lines: &[&Placed], start: usize) -> Option<bool> {
         let filled_up = !trailing && plus == 0 && minus.min(zeros) >= FEW_SIGNS && minus + zeros == all;
         (plus > 0 && (plus + minus) * 20 >= all * 19 || filled_up) && all * 2 >= lines.len()
     };
-    let (own, other) = if trailing { (start - 1, start) } else { (start, start - 1) };
-    if is_sign(own) { Some(true) } else { is_sign(other).then_some(false) }
+    // A sign in front of a letter ends the number before it.
+    let ends = |place: usize| {
+        let before_letter = |l: &&&Placed| l.class(place + 1) == Class::Letter;
+        trailing || lines.iter().filter(before_letter).count() * 10 >= lines.len() * 9
+    };
+    if is_sign(start - 1) {
+        Some(ends(start - 1))
+    } else {
+        is_sign(start).then(|| !ends(start))
+    }
 }
 
 /// Signs that stand in the place of a zero, and zeros, from which on they are no chance.

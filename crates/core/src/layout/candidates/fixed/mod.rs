@@ -2,6 +2,7 @@
 
 mod between;
 mod coder;
+mod known;
 mod naming;
 mod packed;
 pub(in crate::layout) mod placed;
@@ -235,7 +236,10 @@ fn packed(
     let names = names
         .filter(|l| usual >= 4 && digits(l) * 8 < usual && l.runs(false).len() > 1 && l.len() * 2 >= width);
     let above = |l: &&Placed| all.iter().take(first.unwrap_or(0)).any(|a| std::ptr::eq(*a, *l));
-    let body: Vec<&Placed> = core.iter().copied().filter(|l| !above(l)).collect();
+    // Blanks by chance say little of lines that hardly have any.
+    let full: Vec<&Placed> = all.iter().copied().filter(|l| is_full(l)).collect();
+    let base = if core.len() * 2 < full.len() { &full[..] } else { core };
+    let body: Vec<&Placed> = base.iter().copied().filter(|l| !above(l)).collect();
     let body: Vec<&Placed> = body.into_iter().filter(|l| !l.is_rule()).take(LINES).collect();
     if !packed::may_touch(&body, names) {
         return None;

@@ -4,9 +4,10 @@
 //! Where digits touch digits without a date, a sign, a name or a change of habit, nothing proposes: that is for people to say.
 
 use super::between::{beside_sign, is_in_grouped, is_turn};
+use super::known::{DATE, Known, is_marked_date};
 use super::naming::packed_names;
 use super::placed::{Class, Placed};
-use super::starts::{COMPACT, date_edges};
+use super::starts::date_edges;
 use crate::record::Unit;
 
 /// Places that are looked at.
@@ -130,31 +131,7 @@ pub(in crate::layout) fn touching_date(lines: &[&[u8]], starts: &[usize], unit: 
     found.unwrap_or_default()
 }
 
-/// Characters of a date with marks: `2031-08-04`, `04.08.2031`.
-const DATE: usize = 10;
-
-/// Whether a text is a date with the same mark twice: a year of these centuries first or last, a month and a day.
-fn is_marked_date(text: &str) -> bool {
-    let b = text.as_bytes();
-    let part = |from: usize, to: usize| text.get(from..to).and_then(|t| t.parse::<u32>().ok());
-    let marks = |one: usize, other: usize| b[one] == b[other] && matches!(b[one], b'-' | b'/' | b'.');
-    if b.len() != DATE {
-        return false;
-    }
-    let (year, pair) = if marks(4, 7) {
-        (part(0, 4), [part(5, 7), part(8, 10)])
-    } else if marks(2, 5) {
-        (part(6, 10), [part(0, 2), part(3, 5)])
-    } else {
-        return false;
-    };
-    let within = |of: Option<u32>, most: u32| of.is_some_and(|n| (1..=most).contains(&n));
-    let [one, other] = pair;
-    year.is_some_and(|year| (1900..2100).contains(&year))
-        && ((within(one, 12) && within(other, 31)) || (within(one, 31) && within(other, 12)))
-}
-
-/// Starts worth a price, in order, and those of them that dates, words behind digits, or a record type in front prove.
+/// Starts worth a price, in order, and those of them that words behind digits, or the values themselves, prove.
 pub(super) fn propose(
     lines: &[&Placed],
     all: &[&Placed],
@@ -205,25 +182,14 @@ pub(super) fn propose(
             strength.push((own, place));
         }
     }
-    let code = type_code(lines, all);
-    let mut dates = date_edges(lines, true);
-    // Six digits inside a date of eight are no date of their own.
-    let inside = |place: usize| dates.iter().any(|d| place.abs_diff(*d) < 9);
-    let short: Vec<usize> = short_dates(lines).into_iter().filter(|p| !inside(*p)).collect();
-    strength.extend(code.map(|place| (2.0, place)));
-    strength.extend(dates.iter().chain(&short).map(|place| (2.0, *place)));
+    let known = Known::of(lines, all);
+    strength.extend(known.edges.iter().map(|place| (2.0, *place)));
     let words = names.map(|n| packed_names(n).words).unwrap_or_default();
     strength.extend(words.iter().filter(|word| word.0 > 0).map(|word| (1.0, word.0)));
     // What is one value for sure is not divided, unless a name begins there.
-    let whole = super::starts::dates(lines, |_| true);
-    let is_inside = |place: usize| whole.iter().any(|from| (from + 1..from + COMPACT).contains(&place));
-    let is_shown = |place: usize| dates.contains(&place) || words.iter().any(|word| word.0 == place);
-    let decimals = decimals(lines);
-    strength.extend(decimals.iter().map(|(_, end)| (2.0, *end)));
-    let in_decimals = |place: usize| decimals.iter().any(|(mark, end)| (*mark..*end).contains(&place));
-    strength.retain(|(_, place)| {
-        is_shown(*place) || !is_inside(*place) && !in_decimals(*place) && !is_in_grouped(lines, *place)
-    });
+    let is_named = |place: usize| words.iter().any(|word| word.0 == place);
+    strength
+        .retain(|(_, place)| is_named(*place) || !known.is_inside(*place) && !is_in_grouped(lines, *place));
     strength.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
     let mut starts = vec![0];
     for (_, place) in strength {
@@ -232,45 +198,7 @@ pub(super) fn propose(
         }
     }
     starts.sort_unstable();
-    dates.extend(code);
-    dates.extend(short);
-    dates.extend(turns);
-    dates.extend(decimals.iter().map(|(_, end)| *end));
-    (starts, dates)
-}
-
-/// Digits behind a decimal mark at most.
-const DECIMALS: usize = 4;
-
-/// Where numbers with decimals have their mark, and where they end: as many digits further on in all lines in which something else than
-/// a digit follows them. What touches them there is another column.
-fn decimals(lines: &[&Placed]) -> Vec<(usize, usize)> {
-    let width = lines.iter().map(|l| l.len()).max().unwrap_or(0).min(WIDEST);
-    let digit = |l: &Placed, place: usize| l.class(place) == Class::Digit;
-    let ends = |mark: usize| {
-        let has_mark = |l: &&&Placed| {
-            matches!(l.slice(mark, mark + 1), "." | ",") && digit(l, mark - 1) && digit(l, mark + 1)
-        };
-        let marked: Vec<&&Placed> = lines.iter().filter(has_mark).collect();
-        let run = |l: &Placed| (mark + 1..l.len()).take_while(|place| digit(l, *place)).count();
-        // Nothing, or the sign of another number, may follow; a second mark further on belongs to another number.
-        let follows =
-            |l: &Placed, place: usize| !l.is_filled(place) || matches!(l.slice(place, place + 1), "+" | "-");
-        let mut runs: Vec<usize> =
-            marked.iter().filter(|l| follows(l, mark + 1 + run(l))).map(|l| run(l)).collect();
-        runs.sort_unstable();
-        let shortest = *runs.first()?;
-        let alone = runs.iter().filter(|run| **run == shortest).count();
-        let end = mark + 1 + shortest;
-        let touched = marked.iter().any(|l| l.is_filled(end) && (digit(l, end) || follows(l, end)));
-        (marked.len() * 10 >= lines.len() * 6
-            && shortest <= DECIMALS
-            && alone >= FEWEST
-            && alone * 5 >= marked.len()
-            && touched)
-            .then_some((mark, end))
-    };
-    (1..width).filter_map(ends).collect()
+    (starts, turns.into_iter().chain(known.edges).collect())
 }
 
 /// Whether the same letters stand in nearly all lines behind numbers that are filled up with zeros.
@@ -303,43 +231,6 @@ fn is_turn_of(lines: &[&Placed], place: usize) -> bool {
     turns >= FEWEST && turns * 10 >= touching * 9 && turns * 10 >= lines.len() * 3
 }
 
-/// Where the code of the record type in front of all lines ends: a capital or two, or digits, that `lines` share, while a record of
-/// another type stands before or behind them with as many other capitals or digits, and digits further on, or while a word or code
-/// of its own follows in all of them.
-fn type_code(lines: &[&Placed], all: &[&Placed]) -> Option<usize> {
-    let class = |c: char| (c.is_ascii_uppercase(), c.is_ascii_digit());
-    let first: Vec<char> = lines.first()?.text().chars().take(3).collect();
-    let shared = (1..=first.len().min(2)).rev().find(|k| {
-        let code: String = first[..*k].iter().collect();
-        let own = class(first[0]);
-        own != (false, false)
-            && first[..*k].iter().all(|c| class(*c) == own)
-            && lines.iter().filter(|l| l.text().starts_with(&code)).count() * 50 >= lines.len() * 49
-    })?;
-    let code: String = first[..shared].iter().collect();
-    let is_other = |line: &&&Placed| {
-        let begin: Vec<char> = line.text().chars().take(shared).collect();
-        begin.len() == shared
-            && begin.iter().all(|c| class(*c) == class(first[0]))
-            && line.text().chars().skip(shared).any(|c| c.is_ascii_digit())
-    };
-    let others: Vec<&&Placed> = all.iter().filter(|l| !l.text().starts_with(&code) && !l.is_rule()).collect();
-    let ends = [all.first()?, all.last()?];
-    let stands = |end: &&Placed| others.iter().any(|other| is_other(other) && std::ptr::eq(*end, **other));
-    // One in front and one behind are enough for a few records.
-    let few = if ends.iter().all(|end| stands(end)) {
-        others.len() <= lines.len()
-    } else {
-        others.len() * 4 < lines.len()
-    };
-    let among_others = ends.iter().any(|end| stands(end)) && others.len() <= 4 && few;
-    // A code, and not the first letter of numbers or words: what follows it begins with a capital as well.
-    let is_capital = |l: &&&Placed| l.text().chars().nth(shared).is_some_and(char::is_uppercase);
-    let before_capitals =
-        class(first[0]).0 && lines.iter().filter(is_capital).count() * 10 >= lines.len() * 9;
-    (among_others || before_capitals).then_some(shared)
-}
-
 fn habit(lines: &[&Placed], place: usize) -> Habit {
     let mut habit = Habit::default();
     for line in lines {
@@ -356,71 +247,4 @@ fn habit(lines: &[&Placed], place: usize) -> Habit {
         }
     }
     habit
-}
-
-/// Edges of six-digit dates (year, month, day in either order) that touch other characters in all lines.
-fn short_dates(lines: &[&Placed]) -> Vec<usize> {
-    let count = lines.len();
-    let width = lines.iter().map(|l| l.len()).min().unwrap_or(0);
-    let mut edges = Vec::new();
-    if count < 12 {
-        return edges;
-    }
-    let two = |text: &str, at: usize| text.get(at..at + 2).and_then(|t| t.parse::<u32>().ok());
-    let is_date = |text: &str, order: [usize; 3]| {
-        text.len() == 6
-            && text.bytes().all(|b| b.is_ascii_digit())
-            && two(text, order[1]).is_some_and(|m| (1..=12).contains(&m))
-            && two(text, order[2]).is_some_and(|d| (1..=31).contains(&d))
-            && two(text, order[0]).is_some()
-    };
-    for place in 0..width.saturating_sub(6) {
-        let texts: Vec<&str> = lines.iter().map(|l| l.slice(place, place + 6)).collect();
-        for order in [[0, 2, 4], [4, 2, 0]] {
-            let mut years: Vec<u32> = texts.iter().filter_map(|t| two(t, order[0])).collect();
-            years.sort_unstable();
-            years.dedup();
-            let all = texts.iter().all(|t| is_date(t, order));
-            // Years lie close together; days and months do not.
-            let mut days: Vec<u32> = texts.iter().filter_map(|t| two(t, order[2])).collect();
-            days.sort_unstable();
-            days.dedup();
-            // A counter that is filled up with zeros stays in one month.
-            let months: rustc_hash::FxHashSet<u32> = texts.iter().filter_map(|t| two(t, order[1])).collect();
-            if all
-                && months.len() > 1
-                && years.len() <= 4
-                && days.len() >= 6
-                && years.last().zip(years.first()).is_some_and(|(a, b)| a - b <= 4)
-            {
-                edges.extend([place, place + 6].into_iter().filter(|p| *p > 0));
-            }
-        }
-    }
-    edges
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn decimals_end_where_something_else_follows_them_in_some_lines() {
-        let found = |row: &dyn Fn(usize) -> String| {
-            let placed: Vec<Placed> =
-                (1..21).map(|at| Placed::new(row(at).as_bytes(), Unit::Characters)).collect();
-            decimals(&placed.iter().collect::<Vec<_>>())
-        };
-        // A number of fixed width, and one at the right behind it that touches it where it is long.
-        assert_eq!(found(&|at| format!("TQ{:>6}.5{:>4}", at * 37, at * at * 9)), [(8, 10)]);
-        assert_eq!(
-            found(&|at| format!("{:>5}.{:02}{:>6}.{}", at, at * 7 % 100, at * at * 731, at % 10)),
-            [(5, 8)]
-        );
-        // All of them touch, or none.
-        assert_eq!(found(&|at| format!("{:>4}.5{:04}", at * 37, at * at)), []);
-        assert_eq!(found(&|at| format!("{:>4}.5 {:>4}", at * 37, at * at)), []);
-        // A mark that stands behind all of them divides by itself.
-        assert_eq!(found(&|at| format!("{:02}.08.2031#{}", at, at * at * 9)), []);
-    }
 }
