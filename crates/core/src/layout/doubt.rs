@@ -63,7 +63,7 @@ fn distance(form: Form) -> f64 {
     match form {
         // Names over each column, and marks that values hardly ever hold, settle it.
         Form::Fixed { matched: true, .. } | Form::Delimited { rank: 5.. } => f64::NEG_INFINITY,
-        Form::Delimited { .. } | Form::Whole => 0.035,
+        Form::Delimited { .. } | Form::Whole => 0.04,
         Form::Fixed { .. } => 0.1,
         Form::Aligned { .. } => 0.15,
         Form::Multiline => 0.03,

@@ -1093,3 +1093,23 @@ fn account_numbers_in_groups_are_one_value() {
     let starts = layout.dialect.value.division.fixed().map(|fixed| fixed.starts.clone());
     assert_eq!(starts, Some(vec![0, 11, 33]), "{}", delimiter(&layout));
 }
+
+#[test]
+fn another_way_to_find_the_same_records_is_no_rival() {
+    // Further lines are set in, and a digit begins each record: both say where records begin.
+    let rows: Vec<String> = (1..30_u32)
+        .map(|at| {
+            format!(
+                "{:04}\n    Saltwind {:<9}2031-08-{:02}{:>9}.{:02}\n",
+                at * 37,
+                ["Quay", "Marsh", "Lantern"][at as usize % 3],
+                at % 28 + 1,
+                at * at * 7,
+                at
+            )
+        })
+        .collect();
+    let layout = detected(&rows.concat());
+    assert_eq!(layout.width, 4);
+    assert_eq!(layout.doubt, None, "{:?}", layout.dialect.runner_up);
+}

@@ -17,6 +17,7 @@ mod spelling;
 mod sum;
 
 pub use marks::{Decimal, Group, Marks};
+pub(crate) use spelling::is_currency_code;
 pub use spelling::{Affix, Exponent, Gap, NumberSpelling, Sign, SpellingCode, Symbol};
 pub use sum::{Sum, in_units, units_text};
 

@@ -82,6 +82,12 @@ CRCCUPCVECZKDJFDKKDOPDZDEGPERNETBEURFJDFKPGBPGELGHSGIPGMDGNFGTQGYDHKDHNLHRKHTGHU
 KRWKWDKYDKZTLAKLBPLKRLRDLSLLYDMADMDLMGAMKDMMKMNTMOPMRUMURMVRMWKMXNMYRMZNNADNGNNIONOKNPRNZDOMRPABPENPGKPHPPKRPLNPYGQARRONRSD\
 RUBRWFSARSBDSCRSDGSEKSGDSHPSLESOSSRDSSPSTNSVCSYPSZLTHBTJSTMTTNDTOPTRYTTDTWDTZSUAHUGXUSDUYUUZSVESVNDVUVWSTXAFXCDXOFXPFYERZARZMW";
 
+/// Whether three capitals are a currency code.
+pub(crate) fn is_currency_code(code: &[u8]) -> bool {
+    code.iter().all(u8::is_ascii_uppercase)
+        && CURRENCY_CODES.as_bytes().chunks_exact(3).any(|known| known == code)
+}
+
 impl Symbol {
     fn new(text: &[u8]) -> Self {
         let mut bytes = [0; 4];
@@ -107,9 +113,7 @@ impl Symbol {
             b'A'..=b'Z' => {
                 let code = text.get(..3)?;
                 let alone = !text.get(3).is_some_and(u8::is_ascii_alphabetic);
-                let is_code = alone && code.iter().all(u8::is_ascii_uppercase);
-                let known = || CURRENCY_CODES.as_bytes().chunks_exact(3).any(|known| known == code);
-                (is_code && known()).then(|| Self::new(code))
+                (alone && is_currency_code(code)).then(|| Self::new(code))
             }
             0xC2 if matches!(text.get(1), Some(0xA2..=0xA5)) => Some(Self::new(&text[..2])),
             // U+20A0 to U+20CF: the currency symbols block.

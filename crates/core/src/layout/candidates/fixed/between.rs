@@ -139,11 +139,7 @@ pub(super) fn beside_sign(lines: &[&Placed], start: usize) -> Option<bool> {
         let before_letter = |l: &&&Placed| l.class(place + 1) == Class::Letter;
         trailing || lines.iter().filter(before_letter).count() * 10 >= lines.len() * 9
     };
-    if is_sign(start - 1) {
-        Some(ends(start - 1))
-    } else {
-        is_sign(start).then(|| !ends(start))
-    }
+    if is_sign(start - 1) { Some(ends(start - 1)) } else { is_sign(start).then(|| !ends(start)) }
 }
 
 /// Signs that stand in the place of a zero, and zeros, from which on they are no chance.
@@ -328,6 +324,9 @@ mod tests {
             // Dates and codes have them in all lines.
             (["7-0012", "7-0150", "7-0001", "7-2201"], 1, None),
             (["7-0012", "7-0150", "7A0001", "702201"], 1, None),
+            // Letters behind them are another column.
+            (["70012+N7", "70150-N1", "70001+E4", "72201+N2"], 6, Some(true)),
+            (["70012+N7", "70150-N1", "70001+E4", "72201+N2"], 5, Some(false)),
         ] {
             let lines = placed(&texts);
             let lines: Vec<&Placed> = lines.iter().collect();

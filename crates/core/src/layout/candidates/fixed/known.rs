@@ -2,6 +2,7 @@
 
 use super::placed::{Class, Placed};
 use super::starts::{COMPACT, date_edges, dates, is_compact_date};
+use crate::kind::number::is_currency_code;
 
 /// Lines that are enough to tell a habit from chance, and that are enough where it is a rare one.
 const FEWEST: usize = 4;
@@ -35,11 +36,11 @@ impl Known {
             dates(lines, |_| true).into_iter().map(|from| (from + 1, from + COMPACT)).collect();
         whole.extend(decimals);
         let mut dates = compact;
-        for (from, to) in scattered_dates(lines) {
+        for (from, to) in moments(lines) {
             whole.push((from + 1, to));
             dates.extend([from, to].into_iter().filter(|edge| touches(lines, *edge)));
         }
-        for (from, to) in answers(lines) {
+        for (from, to) in answers(lines).into_iter().chain(currencies(lines)) {
             edges.extend([from, to].into_iter().filter(|edge| touches(lines, *edge)));
         }
         edges.extend(&dates);
@@ -59,8 +60,9 @@ fn touches(lines: &[&Placed], place: usize) -> bool {
     lines.iter().filter(|line| line.is_crossed(place)).count() * 10 >= lines.len()
 }
 
-/// Dates that stand in all lines that have something in their place: with marks, or of eight digits where some lines have none.
-fn scattered_dates(lines: &[&Placed]) -> Vec<(usize, usize)> {
+/// Dates and times that stand in all lines that have something in their place: dates with marks, or of eight digits where some lines
+/// have none, and times of two digits each.
+fn moments(lines: &[&Placed]) -> Vec<(usize, usize)> {
     let width = lines.iter().map(|l| l.len()).max().unwrap_or(0).min(WIDEST);
     let mut found: Vec<(usize, usize)> = Vec::new();
     for from in 0..width {
@@ -73,15 +75,55 @@ fn scattered_dates(lines: &[&Placed]) -> Vec<(usize, usize)> {
                 texts.fold((0, 0), |(all, those), text| (all + 1, those + usize::from(is_date(text))));
             those >= fewest && those * 20 >= all * 19 && those * 5 >= lines.len()
         };
-        // Hours follow a `T`: the date is no column of its own.
-        let is_stamp = |line: &&&Placed| line.slice(from + DATE, from + DATE + 1) == "T";
-        if is_one(DATE, FEWEST, is_marked_date) && !lines.iter().any(|line| is_stamp(&line)) {
-            found.push((from, from + DATE));
+        let is_stamp = |line: &&Placed| line.slice(from + DATE, from + DATE + 1) == "T";
+        if is_one(DATE, FEWEST, is_marked_date) {
+            // Hours behind a `T` belong to the date.
+            if !lines.iter().any(is_stamp) {
+                found.push((from, from + DATE));
+            } else if let Some(length) = [TIME, MINUTES]
+                .map(|time| DATE + 1 + time)
+                .into_iter()
+                .find(|length| is_one(*length, FEWEST, is_moment))
+            {
+                found.push((from, from + length));
+            }
         } else if is_one(COMPACT, ENOUGH, is_compact_date) && is_varied(lines, from) {
             found.push((from, from + COMPACT));
+        } else if is_one(TIME, FEWEST, is_time) {
+            found.push((from, from + TIME));
+        } else if is_one(MINUTES, ENOUGH, is_time) && !goes_on(lines, from, from + MINUTES) {
+            found.push((from, from + MINUTES));
         }
     }
     found
+}
+
+/// Characters of a time with seconds (`09:41:07`), and without.
+const TIME: usize = 8;
+const MINUTES: usize = 5;
+
+/// Whether a text is hours, minutes and perhaps seconds, of two digits each.
+fn is_time(text: &str) -> bool {
+    let part = |part: &str, limit: u32| {
+        part.len() == 2
+            && part.bytes().all(|b| b.is_ascii_digit())
+            && part.parse::<u32>().is_ok_and(|n| n < limit)
+    };
+    let mut parts = text.split(':');
+    // Less of it stands where a line ends.
+    matches!(text.len(), TIME | MINUTES)
+        && parts.next().is_some_and(|hours| part(hours, 24))
+        && parts.all(|rest| part(rest, 60))
+}
+
+/// Whether a text is a date with marks, and a time behind a `T`.
+fn is_moment(text: &str) -> bool {
+    text.split_once('T').is_some_and(|(date, time)| is_marked_date(date) && is_time(time))
+}
+
+/// Whether a colon stands beside what is between two places in some lines: more digits belong to it.
+fn goes_on(lines: &[&Placed], from: usize, to: usize) -> bool {
+    lines.iter().any(|l| l.slice(to, to + 1) == ":" || from > 0 && l.slice(from - 1, from) == ":")
 }
 
 /// Whether the eight digits at a place differ.
@@ -141,6 +183,32 @@ fn answers(lines: &[&Placed]) -> Vec<(usize, usize)> {
     }
     found
 }
+
+/// Where nothing but codes of currencies stand.
+fn currencies(lines: &[&Placed]) -> Vec<(usize, usize)> {
+    let width = lines.iter().map(|l| l.len()).max().unwrap_or(0).min(WIDEST);
+    let is_all = |from: usize| {
+        let letter = |line: &Placed, place: usize| line.class(place) == Class::Letter;
+        let (mut codes, mut others) = (0, 0);
+        for line in lines {
+            let code = line.slice(from, from + CODE);
+            if code.trim().is_empty() {
+                continue;
+            }
+            let is_alone = !(from > 0 && letter(line, from - 1)) && !letter(line, from + CODE);
+            if is_alone && is_currency_code(code.as_bytes()) {
+                codes += 1;
+            } else {
+                others += 1;
+            }
+        }
+        others == 0 && codes >= ENOUGH && codes * 2 >= lines.len()
+    };
+    (0..width).filter(|from| is_all(*from)).map(|from| (from, from + CODE)).collect()
+}
+
+/// Letters of a currency code.
+const CODE: usize = 3;
 
 /// Characters of a date with marks: `2031-08-04`, `04.08.2031`.
 pub(super) const DATE: usize = 10;
@@ -302,5 +370,42 @@ mod tests {
         assert_eq!(found(&|at| format!("{:>4}.5 {:>4}", at * 37, at * at)), []);
         // A mark that stands behind all of them divides by itself.
         assert_eq!(found(&|at| format!("{:02}.08.2031#{}", at, at * at * 9)), []);
+    }
+
+    fn placed(texts: &[String]) -> Vec<Placed> {
+        texts.iter().map(|text| Placed::new(text.as_bytes(), Unit::Characters)).collect()
+    }
+
+    fn edges(row: impl Fn(usize) -> String) -> Vec<usize> {
+        let rows = placed(&(1..=20).map(row).collect::<Vec<_>>());
+        let lines: Vec<&Placed> = rows.iter().collect();
+        Known::of(&lines, &lines).edges
+    }
+
+    #[test]
+    fn values_prove_their_edges() {
+        let day = |at: usize| format!("2031-08-{:02}", at + 3);
+        let flag = |at: usize, words: [&'static str; 2]| words[at % 3 / 2];
+        // Dates with marks, in some lines none.
+        let some = |at: usize| if at % 4 == 0 { " ".repeat(10) } else { day(at) };
+        assert_eq!(edges(|at| format!("{:04}{}tern", at * 37, some(at))), [4, 14]);
+        // Dates of eight digits, in some lines none.
+        let some = |at: usize| if at % 4 == 0 { " ".repeat(8) } else { day(at).replace('-', "") };
+        assert_eq!(edges(|at| format!("TQ{}{:04}", some(at), at * 37)), [2, 10]);
+        // A date with its hours is one value.
+        assert_eq!(edges(|at| format!("TQ{}T09:41{:04}", day(at), at * 37)), [2, 18]);
+        // Times, with and without seconds; more behind another colon belongs to them.
+        assert_eq!(edges(|at| format!("{:04}09:{:02}:07{:02}", at * 37, at + 9, at)), [4, 12]);
+        assert_eq!(edges(|at| format!("{:04}{:02}:10{:03}", at * 37, at, at * 11)), [4, 9]);
+        assert_eq!(edges(|at| format!("{:04}{:02}:10:{:03}", at * 37, at, at * 47)), []);
+        assert_eq!(edges(|at| format!("{:04}{:02}:10{:03}", at * 37, at * 3, at * 11)), [], "60:10");
+        // Words for yes and no, whichever is longer.
+        assert_eq!(edges(|at| format!("{:04}{:<4}{}/4", at * 37, flag(at, ["ja", "nein"]), at % 7)), [4, 8]);
+        assert_eq!(edges(|at| format!("{:04}{}{}/4", at * 37, flag(at, ["Y", "N"]), at % 7)), [4, 5]);
+        assert_eq!(edges(|at| format!("{:04}{}{}/4", at * 37, flag(at, ["Y", "Q"]), at % 7)), []);
+        assert_eq!(edges(|at| format!("{:04}{}{}/4", at * 37, "Y", at % 7)), [], "only one of them");
+        // Codes of currencies, and other capitals.
+        assert_eq!(edges(|at| format!("{:>5}{}{:03}", at * 37, flag(at, ["EUR", "SEK"]), at)), [5, 8]);
+        assert_eq!(edges(|at| format!("{:>5}{}{:03}", at * 37, flag(at, ["QUA", "YTG"]), at)), []);
     }
 }
