@@ -154,7 +154,7 @@ fn utf8_or_legacy(samples: &[&[u8]]) -> Decision<Encoding> {
     }
     // Where most characters of several bytes are well-formed, they are UTF-8 among something else, which decides.
     let words = if sequences >= broken { broken_words(samples) } else { high_words(samples) };
-    let ranked = language::rank(&words, dividing(samples));
+    let ranked = language::rank(&words, dividing(samples), has_lone_cr(samples));
     let best = ranked[0].encoding;
     let place = first_broken.map_or_else(String::new, |line| format!(", the first in line {line}"));
     let both = match best {
@@ -222,7 +222,11 @@ fn high_words(samples: &[&[u8]]) -> Vec<u8> {
             if words.len() > 64 * 1024 || seen.len() > DIFFERENT {
                 return words;
             }
-            if seen.insert(word) {
+            // Amounts differ in their digits alone.
+            let mut alike: Vec<u8> =
+                word.iter().map(|b| if b.is_ascii_digit() { b'0' } else { *b }).collect();
+            alike.dedup_by(|a, b| *a == b'0' && *b == b'0');
+            if seen.insert(alike) {
                 words.push(from.checked_sub(1).map_or(b'\n', |before| sample[before]));
                 words.extend_from_slice(word);
                 words.push(sample.get(end).copied().unwrap_or(b'\n'));
@@ -232,6 +236,12 @@ fn high_words(samples: &[&[u8]]) -> Vec<u8> {
         }
     }
     words
+}
+
+/// Whether all line ends are single carriage returns.
+fn has_lone_cr(samples: &[&[u8]]) -> bool {
+    let has = |byte: u8| samples.iter().any(|sample| sample.contains(&byte));
+    has(b'\r') && !has(b'\n')
 }
 
 /// Lines that are looked at for bytes that divide them.
@@ -259,7 +269,10 @@ fn dividing(samples: &[&[u8]]) -> Option<u8> {
                 behind.extend(line.get(at + 1));
             }
         }
-        before.len() >= 3 && behind.len() >= 3
+        // Signs of money stand before numbers, behind what divides.
+        before.len() >= 3
+            && before.iter().filter(|b| b.is_ascii_alphanumeric()).count() >= 2
+            && behind.len() >= 3
     })
 }
 
@@ -313,6 +326,29 @@ mod tests {
         }
         assert_eq!(name(b"Kai S\x81d;Geb\x81hr;Gr\x94\xE1e\n"), "cp850");
         assert_eq!(name(b"Kai S\x9Fd;Geb\x9Fhr;Gr\x9A\xA7e\n"), "macintosh");
+    }
+
+    #[test]
+    fn signs_of_money_before_amounts_are_no_delimiter() {
+        let amounts = |sign: &str| -> String {
+            (1..30)
+                .map(|at| format!("{at};{sign}{};{:>8};{sign}{}\n", at * 37, format!("{sign}{at}"), at * at))
+                .collect()
+        };
+        let pounds: Vec<u8> =
+            amounts("#").into_bytes().into_iter().map(|b| if b == b'#' { 0x9C } else { b }).collect();
+        assert_eq!(dividing(&[&pounds]), None);
+        assert_eq!(name(&pounds), "cp850");
+        // Many amounts do not outweigh a few words.
+        let yen = encoded("gb18030", &format!("货号,名称,单价\n{}", amounts("￥").replace(';', ",")));
+        assert_eq!(name(&yen), "gb18030");
+    }
+
+    #[test]
+    fn capitals_and_lone_carriage_returns_speak_for_the_macintosh() {
+        assert_eq!(name(b"call\tship\r117\tZO\xE8 MARSH\r118\tTERN\r"), "macintosh");
+        assert_eq!(name(b"call\tship\n117\tZo\xEB Marsh\n118\tTern\n"), "windows-1252");
+        assert_eq!(name(b"call\tship\r117\tKai S\x9Fd\r118\tTern\r"), "macintosh");
     }
 
     #[test]

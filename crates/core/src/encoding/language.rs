@@ -77,8 +77,12 @@ pub(super) struct Ranked {
 /// Bits of a byte that divides lines, read as a letter.
 const DIVIDING_LETTER: f64 = 40.0;
 
-/// All candidates, the cheapest first. `dividing`: a byte that stands in lines as a delimiter does.
-pub(super) fn rank(lines: &[u8], dividing: Option<u8>) -> Vec<Ranked> {
+/// Bits by which encodings of the Macintosh are likelier where single carriage returns end lines, as they did there.
+const LONE_CR: f64 = 8.0;
+
+/// All candidates, the cheapest first. `dividing`: a byte that stands in lines as a delimiter does; `has_lone_cr`: single carriage
+/// returns end the lines.
+pub(super) fn rank(lines: &[u8], dividing: Option<u8>, has_lone_cr: bool) -> Vec<Ranked> {
     let apart: Vec<u8> = lines.iter().map(|b| if Some(*b) == dividing { b' ' } else { *b }).collect();
     let mut ranked: Vec<Ranked> = CANDIDATES
         .iter()
@@ -90,7 +94,8 @@ pub(super) fn rank(lines: &[u8], dividing: Option<u8>) -> Vec<Ranked> {
             let words = different_words(&text);
             let is_letter = divides.is_some_and(|byte| decoded(encoding, &[byte])[0].is_alphabetic());
             let own = if is_letter { DIVIDING_LETTER } else { 0.0 };
-            let bits = handicap + plausibility(&words) + foreign_kana(label, &words) + own;
+            let line_ends = if has_lone_cr && label.contains("mac") { LONE_CR } else { 0.0 };
+            let bits = handicap - line_ends + plausibility(&words) + foreign_kana(label, &words) + own;
             Some(Ranked { encoding, bits, text })
         })
         .collect();
@@ -112,7 +117,7 @@ fn is_single_byte(encoding: Encoding) -> bool {
 }
 
 /// The different words with characters outside ASCII, marks and drawn lines included, each with what stands before and behind it.
-/// What comes again says nothing new.
+/// What comes again says nothing new, nor does another number with the same sign.
 fn different_words(text: &[char]) -> Vec<char> {
     let mut seen = rustc_hash::FxHashSet::default();
     let mut words = Vec::with_capacity(text.len());
@@ -121,7 +126,9 @@ fn different_words(text: &[char]) -> Vec<char> {
     while let Some(from) = text[at..].iter().position(inside).map(|p| at + p) {
         let end = text[from..].iter().position(|c| !inside(c)).map_or(text.len(), |p| from + p);
         let word = &text[from.saturating_sub(1)..(end + 1).min(text.len())];
-        if !word.iter().all(char::is_ascii) && seen.insert(word) {
+        let mut alike: Vec<char> = word.iter().map(|c| if c.is_ascii_digit() { '0' } else { *c }).collect();
+        alike.dedup_by(|a, b| *a == '0' && *b == '0');
+        if !word.iter().all(char::is_ascii) && seen.insert(alike) {
             words.extend_from_slice(word);
             words.push('\n');
         }
@@ -192,7 +199,7 @@ fn plausibility(text: &[char]) -> f64 {
                     if before.is_ascii_alphabetic() || after.is_ascii_alphabetic() { 6.0 } else { 0.0 };
                 lean + if pair(before) || pair(after) { 6.5 } else { 11.0 }
             }
-            '\u{3000}'..='\u{3040}' | '\u{ff00}'..='\u{ff60}' => 7.0,
+            '\u{3000}'..='\u{3040}' | '\u{ff00}'..='\u{ff60}' | '\u{ffe0}'..='\u{ffe6}' => 7.0,
             '\u{4e00}'..='\u{9fff}' => {
                 // Asian words do not lean on Latin letters; a second byte that ate one makes them.
                 let lean = if before.is_ascii_lowercase() || after.is_ascii_lowercase() { 6.0 } else { 0.0 };
@@ -223,7 +230,7 @@ fn plausibility(text: &[char]) -> f64 {
                         None => letters.push((lower, 1)),
                     }
                     // Letters with accents hardly ever stand three in a row.
-                    latin(before, c, after) + if run > 2 && c.is_alphabetic() { 4.0 } else { 0.0 }
+                    latin(&text[..at], c, after) + if run > 2 && c.is_alphabetic() { 4.0 } else { 0.0 }
                 }
                 Script::Greek | Script::Cyrillic => other_letter(before, c, after, unaccented(&text[..=at])),
                 Script::Box => drawn(before, c, after),
@@ -264,8 +271,9 @@ fn is_lower(c: char) -> bool {
     c.is_lowercase()
 }
 
-/// A Latin letter among its neighbours, besides what the alphabet says.
-fn latin(before: char, c: char, after: char) -> f64 {
+/// A Latin letter between `text` and `after`, besides what the alphabet says.
+fn latin(text: &[char], c: char, after: char) -> f64 {
+    let before = text.last().copied().unwrap_or(' ');
     let (left, right) = (script(before), script(after));
     let mut bits = 0.0;
     if left != Script::Latin && right != Script::Latin {
@@ -275,7 +283,10 @@ fn latin(before: char, c: char, after: char) -> f64 {
     if c.is_uppercase() && is_lower(before) {
         bits += 9.0;
     }
-    if is_lower(c) && before.is_uppercase() && after.is_uppercase() && c != 'ß' {
+    // A word of capitals has none that is small, inside or at its end.
+    let capitals = text.iter().rev().take_while(|c| c.is_uppercase()).count();
+    if is_lower(c) && c != 'ß' && capitals > 0 && (after.is_uppercase() || (capitals > 1 && !is_lower(after)))
+    {
         bits += 8.0;
     }
     if c.is_uppercase() && is_lower(after) && left == Script::Latin {
@@ -413,7 +424,7 @@ mod tests {
 
     fn cheapest(label: &str, text: &str) -> String {
         let encoding = rs::Encoding::for_label(label.as_bytes()).unwrap();
-        rank(&encoding.encode(text).0, None)[0].encoding.name()
+        rank(&encoding.encode(text).0, None, false)[0].encoding.name()
     }
 
     #[test]
@@ -465,8 +476,8 @@ mod tests {
     fn dos_pages_are_told_from_each_other() {
         // Words with the bytes of code page 852: the letters of Central Europe.
         let polish = b"za\xBE\xA2\xE5 g\x98\xABl\xA5 ja\xAB\xE4, \xB6\xA2d\xAB, \x98wie\xBEy, \xBE\xA2\x88ty";
-        assert_eq!(rank(polish, None)[0].encoding.name(), "cp852");
+        assert_eq!(rank(polish, None, false)[0].encoding.name(), "cp852");
         let german = b"Kai S\x81d;Geb\x81hr;Gr\x94\xE1e;f\x84llig";
-        assert_eq!(rank(german, None)[0].encoding.name(), "cp850");
+        assert_eq!(rank(german, None, false)[0].encoding.name(), "cp850");
     }
 }
