@@ -1,4 +1,4 @@
-//! Writes made-up files of Tolgarth Quay: `generate calls|wide|notes ROWS OUT`.
+//! Writes made-up files of Tolgarth Quay: `generate calls|fixed|labels|wide|notes ROWS OUT`.
 
 use std::fs::File;
 use std::io::{BufWriter, Write};
@@ -35,7 +35,7 @@ const CARGO: [&str; 6] =
 fn main() -> std::io::Result<()> {
     let args: Vec<String> = std::env::args().collect();
     let [_, shape, rows, out] = args.as_slice() else {
-        eprintln!("generate calls|wide|notes ROWS OUT");
+        eprintln!("generate calls|fixed|labels|wide|notes ROWS OUT");
         std::process::exit(2);
     };
     let rows: u64 = rows.parse().unwrap_or(1000);
@@ -43,6 +43,8 @@ fn main() -> std::io::Result<()> {
     let mut dice = Dice(0x2545_F491_4F6C_DD1D);
     match shape.as_str() {
         "wide" => wide(&mut out, &mut dice, rows),
+        "fixed" => fixed(&mut out, &mut dice, rows),
+        "labels" => labels(&mut out, &mut dice, rows),
         "notes" => notes(&mut out, &mut dice, rows),
         _ => calls(&mut out, &mut dice, rows),
     }
@@ -72,6 +74,46 @@ fn calls(out: &mut impl Write, dice: &mut Dice, rows: u64) -> std::io::Result<()
             1 + dice.roll(99_999),
             dice.roll(100),
             dice.pick(&["yes", "no"]),
+        )?;
+    }
+    Ok(())
+}
+
+/// The same calls in fixed columns under their names.
+fn fixed(out: &mut impl Write, dice: &mut Dice, rows: u64) -> std::io::Result<()> {
+    writeln!(
+        out,
+        "{:<10}{:<12}{:<18}{:<10}{:<7}{:<12}{:>10}{:>10}  Paid",
+        "Call no", "Station", "Vessel", "Berth", "Quay", "Arrived", "Gross kg", "Dues"
+    )?;
+    for i in 0..rows {
+        let (month, day) = (1 + dice.roll(12), 1 + dice.roll(28));
+        let (kilos, dues) = (10 + dice.roll(900_000), 1 + dice.roll(99_999));
+        writeln!(
+            out,
+            "{i:08}  {:<12}{:<18}B-{:03}     {:03}    {day:02}/{month:02}/2031  {:>10}{:>10}  {}",
+            9_000_000 + dice.roll(999_999),
+            dice.pick(&VESSELS),
+            1 + dice.roll(39),
+            1 + dice.roll(39),
+            format!("{kilos}.{}", dice.roll(10)),
+            format!("{dues}.{:02}", dice.roll(100)),
+            dice.pick(&["yes", "no"]),
+        )?;
+    }
+    Ok(())
+}
+
+/// The same calls, four lines with labels each.
+fn labels(out: &mut impl Write, dice: &mut Dice, rows: u64) -> std::io::Result<()> {
+    for i in 0..rows {
+        let (month, day) = (1 + dice.roll(12), 1 + dice.roll(28));
+        write!(
+            out,
+            "Call no: {i:08}\nVessel: {}\nArrived: {day:02}/{month:02}/2031\nDues: {}.{:02}\n\n",
+            dice.pick(&VESSELS),
+            1 + dice.roll(99_999),
+            dice.roll(100),
         )?;
     }
     Ok(())

@@ -7,6 +7,7 @@ use super::candidates::{self, Bench, Candidate, Form, Wanted};
 use super::measure::column::Column;
 use super::measure::lexicon::Lexicon;
 use super::measure::sort::Sort;
+use super::quoted::Quoted;
 use super::sample::Sample;
 use super::{LayoutChoices, LayoutKind, Samples, grouped, lines, multiline, rules};
 use crate::record::Division;
@@ -19,12 +20,13 @@ pub(super) struct Ranking<'s, 't> {
     pub(super) not_a_table: Option<&'static str>,
 }
 
-/// Prices everything that the choices leave open. `hint`: a delimiter that the first line states.
+/// Prices everything that the choices leave open. `hint`: a delimiter that the first line states; `quoted`: a table whose quoted values
+/// hold line ends, which leave nothing else.
 pub(super) fn rank<'s, 't>(
     samples: Samples<'t>,
     sample: &'s Sample<'t>,
     choices: &LayoutChoices,
-    hint: Option<&str>,
+    (hint, quoted): (Option<&str>, Option<&Quoted>),
     rules: &[LineRule],
 ) -> Ranking<'s, 't> {
     let plain = lines::plain_dialect(samples, choices);
@@ -32,11 +34,15 @@ pub(super) fn rank<'s, 't>(
     let is_open = !choices.is_stated() && hint.is_none();
     let texts: Vec<std::borrow::Cow<'_, str>> = sample.filled().map(String::from_utf8_lossy).collect();
     let texts: Vec<&str> = texts.iter().map(AsRef::as_ref).collect();
-    if is_open && let Some(why) = candidates::not_a_table(&texts) {
+    if is_open
+        && quoted.is_none()
+        && let Some(why) = candidates::not_a_table(&texts)
+    {
         let whole = candidates::whole(&mut bench, None);
         return Ranking { candidates: vec![whole], bench, not_a_table: Some(why) };
     }
-    let mut found = propose(&mut bench, choices, hint);
+    let mark = quoted.map(|quoted| String::from_utf8_lossy(&quoted.dialect.delimiter).into_owned());
+    let mut found = propose(&mut bench, choices, hint.or(mark.as_deref()));
     let blank = blank_lines(sample);
     for candidate in &mut found {
         // Where blank lines stand is news, unless blocks explain it.

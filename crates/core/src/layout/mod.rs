@@ -14,6 +14,7 @@ mod grouped;
 mod lines;
 mod measure;
 mod multiline;
+mod quoted;
 mod repeats;
 mod report;
 mod rules;
@@ -35,6 +36,7 @@ use crate::rows::Role;
 use crate::settings::selector::Selector;
 use crate::shape::Shaping;
 use candidates::{Candidate, Form};
+use quoted::Quoted;
 use sample::Sample;
 use std::sync::Arc;
 
@@ -283,9 +285,14 @@ pub fn detect(samples: Samples<'_>, choices: &LayoutChoices) -> Layout {
     let hint = lines::stated_by_first_line(samples.head);
     let names_line = below::names_line(samples, choices);
     let looked_at = names_line.map_or(samples, |(line, _)| below::from_line(samples, line));
-    let sample = Sample::of(looked_at, lines::lone_cr_ends_line(samples.head));
+    let quoted = Quoted::find(looked_at, choices, &lines::plain_dialect(samples, choices));
+    let lone_cr = lines::lone_cr_ends_line(samples.head);
+    let sample = match &quoted {
+        Some(quoted) => Sample::of_records(looked_at, lone_cr, quoted),
+        None => Sample::of(looked_at, lone_cr),
+    };
     let rules = stated_lines::rules(&choices.lines, samples.head);
-    let mut ranking = choose::rank(samples, &sample, choices, hint.as_deref(), &rules);
+    let mut ranking = choose::rank(samples, &sample, choices, (hint.as_deref(), quoted.as_ref()), &rules);
     let width = names_line.and_then(|(_, width)| width);
     if ranking.candidates.iter().any(|c| Some(c.width) == width) {
         ranking.candidates.retain(|c| Some(c.width) == width);

@@ -1,6 +1,7 @@
 //! The lines that layouts are judged by: some from the head, the middle and the tail of a source, whatever its size.
 
 use super::Samples;
+use super::quoted::Quoted;
 
 /// Lines with text from the head, the middle and the tail.
 const LINES: [usize; 3] = [120, 40, 40];
@@ -73,6 +74,52 @@ impl<'t> Sample<'t> {
         sample
     }
 
+    /// The sample of a table whose quoted values hold line ends: whole records of it.
+    pub(super) fn of_records(samples: Samples<'t>, lone_cr: bool, quoted: &Quoted) -> Self {
+        let mut sample = Self { parts: Vec::new(), lines: Vec::new(), lone_cr };
+        let begins = quoted.begins(samples.head, true);
+        let is_whole = samples.middle.is_empty() && samples.tail.is_empty();
+        let all = begins.len() - 1;
+        if is_whole && all <= LINES.iter().sum() {
+            sample.put(samples.head, &begins, all);
+            return sample;
+        }
+        let first = all.min(LINES[0]);
+        sample.put(samples.head, &begins, first);
+        if is_whole {
+            let middle = first + (all - first - LINES[1] - LINES[2]) / 2;
+            sample.put(samples.head, &begins[middle..], LINES[1]);
+            sample.put(samples.head, &begins[all - LINES[2]..], LINES[2]);
+        } else {
+            // What a chunk from the middle ends with may be half a record.
+            let begins = quoted.begins(samples.middle, false);
+            sample.put(samples.middle, &begins, LINES[1].min(begins.len().saturating_sub(2)));
+            let begins = quoted.begins(samples.tail, false);
+            sample.put(samples.tail, &begins[begins.len().saturating_sub(LINES[2] + 1)..], LINES[2]);
+        }
+        sample
+    }
+
+    /// Takes the first `most` records that begin at `begins`, fewer if they are long.
+    fn put(&mut self, text: &'t [u8], begins: &[usize], most: usize) {
+        let from = begins[0];
+        let fits = |at: &usize| begins[*at] - from <= ENOUGH || *at <= FEWEST;
+        let count = (0..=most.min(begins.len() - 1)).take_while(fits).last().unwrap_or(0);
+        if count > 0 {
+            self.parts.push(Part { text: &text[..0], lines: 0 });
+            self.join_all(&text[from..begins[count]]);
+        }
+    }
+
+    /// Takes all lines of a text.
+    fn join_all(&mut self, text: &'t [u8]) {
+        let mut at = 0;
+        while at < text.len() {
+            at = self.line(text, at);
+        }
+        self.close(text);
+    }
+
     /// Takes up to `most` lines with text; the byte behind them.
     fn take(&mut self, text: &'t [u8], most: usize) -> usize {
         self.parts.push(Part { text: &text[..0], lines: 0 });
@@ -87,21 +134,32 @@ impl<'t> Sample<'t> {
             if at - from > ENOUGH && taken >= FEWEST {
                 break;
             }
-            let (end, next) = line_end(text, at, self.lone_cr);
-            // Tabs at the end are empty fields; blanks there mean nothing.
-            let blanks = text[at..end].iter().rev().take_while(|b| matches!(b, b' ' | b'\r' | 0x1A)).count();
-            let line = &text[at..end - blanks];
-            let line = line.strip_prefix(b"\x0c").unwrap_or(line);
-            let is_blank = line.iter().all(|b| matches!(b, b' ' | b'\t' | 0x0C | 0x1A));
-            self.lines.push(Line { text: &line[..line.len().min(LONGEST)], is_blank });
-            taken += usize::from(!is_blank);
-            at = next;
+            let before = self.lines.len();
+            at = self.line(text, at);
+            taken += usize::from(!self.lines[before].is_blank);
         }
+        self.close(&text[..at]);
+        at
+    }
+
+    /// Takes the line at byte `at`; the byte behind it.
+    fn line(&mut self, text: &'t [u8], at: usize) -> usize {
+        let (end, next) = line_end(text, at, self.lone_cr);
+        // Tabs at the end are empty fields; blanks there mean nothing.
+        let blanks = text[at..end].iter().rev().take_while(|b| matches!(b, b' ' | b'\r' | 0x1A)).count();
+        let line = &text[at..end - blanks];
+        let line = line.strip_prefix(b"\x0c").unwrap_or(line);
+        let is_blank = line.iter().all(|b| matches!(b, b' ' | b'\t' | 0x0C | 0x1A));
+        self.lines.push(Line { text: &line[..line.len().min(LONGEST)], is_blank });
+        next
+    }
+
+    /// Gives the last part its text.
+    fn close(&mut self, text: &'t [u8]) {
         let before = self.parts.iter().rev().skip(1).map(|part| part.lines).sum::<usize>();
         if let Some(part) = self.parts.last_mut() {
-            (part.text, part.lines) = (&text[..at], self.lines.len() - before);
+            (part.text, part.lines) = (text, self.lines.len() - before);
         }
-        at
     }
 
     /// The lines that are not blank.

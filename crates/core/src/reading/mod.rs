@@ -24,7 +24,7 @@ use crate::survey::Survey;
 use crate::words::counted;
 use names::{names, outside, stated_kinds};
 use notices::{
-    column_notices, first_rows_notice, fixed_notices, line_notices, shaping_notices, total_notices,
+    breach, column_notices, first_rows_notice, fixed_notices, line_notices, shaping_notices, total_notices,
 };
 
 /// How many records are surveyed.
@@ -368,6 +368,8 @@ pub fn conclude(
             | LayoutDoubt::NamesAbove(_) => NoticeCode::LayoutUnsure,
         };
         notices.push(Notice::new(code, doubt.message(&layout)));
+    } else {
+        notices.extend(breach(survey, &layout));
     }
     if let Some(change) = survey.facts.change {
         let message = format!(

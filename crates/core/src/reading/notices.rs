@@ -4,7 +4,7 @@ use super::{Choices, ColumnReading, both_patterns, stated_total};
 use crate::evidence::DecidedBy;
 use crate::kind::decide::{Doubt, named};
 use crate::kind::{Count, Decimal, Rule, number};
-use crate::layout::{Layout, Total, fixed};
+use crate::layout::{Layout, LayoutDoubt, Total, fixed};
 use crate::notice::{Notice, NoticeCode};
 use crate::record::{Division, Unit};
 use crate::rows::Aside;
@@ -253,6 +253,37 @@ pub(super) fn fixed_notices(
     if let Some(last) = columns.last().filter(|_| !is_stated && survey.facts.too_long.count >= MANY_LONGER) {
         notices.extend(more_behind(last, survey.facts.too_long));
     }
+}
+
+/// Records from which on odd ones are no accident.
+const FEWEST: u64 = 10;
+
+/// Why a delimiter that was found in samples may be none, by all records: too many of them have another number of fields, or quotes where
+/// no field begins or ends.
+pub(super) fn breach(survey: &Survey, layout: &Layout) -> Option<Notice> {
+    let (facts, records) = (&survey.facts, survey.records);
+    let is_found = layout.dialect.decided_by == DecidedBy::Detected;
+    if layout.dialect.value.division != Division::Delimited
+        || !is_found
+        || records < FEWEST
+        || facts.change.is_some()
+    {
+        return None;
+    }
+    let odd = facts.short.seen.count + facts.long.seen.count;
+    if odd * 5 > records {
+        let doubt = LayoutDoubt::Uneven(records.saturating_sub(odd) as usize, odd as usize);
+        return Some(Notice::new(NoticeCode::LayoutUnsure, doubt.message(layout)));
+    }
+    let stray = facts.stray_quotes;
+    (stray.count >= FEWEST && stray.count * 5 > records).then(|| {
+        let message = format!(
+            "{} where no field begins or ends, in {}: the lines may be divided elsewhere; look at the preview, then use --delimiter or --quote",
+            counted(stray.count, "quote stands", "quotes stand"),
+            counted(records, "record", "records")
+        );
+        Notice::new(NoticeCode::LayoutUnsure, message).at_line(stray.line)
+    })
 }
 
 /// Lines that go on behind the last column where that is no accident of one or two.

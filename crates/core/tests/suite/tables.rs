@@ -236,3 +236,51 @@ fn plain_files_are_read_as_they_look() {
         );
     }
 }
+
+#[test]
+fn long_quoted_texts_are_values_wherever_the_samples_begin() {
+    let ships = ["Saltwind", "Grey Heron", "Marsh Lantern", "Tern"];
+    let cargo = ["grain", "timber", "\"\"spares\"\"", "salt, bulk"];
+    let (mut right, mut silent, mut example) = (0, 0, String::new());
+    let all = 120;
+    for seed in 0..all {
+        let mut dice = Dice::new(seed ^ 0x7a11);
+        let delimiter = dice.pick(&[",", ";", "\t", "|"]);
+        let (most, records) = (dice.roll(2, 30), dice.roll(60, 700));
+        let is_last = dice.chance(30);
+        let mut text = ["Call no", "Remarks", if is_last { "State" } else { "Dues" }].join(delimiter) + "\n";
+        for n in 0..records {
+            let lines: Vec<String> = (0..dice.roll(1, most + 1))
+                .map(|_| {
+                    format!(
+                        "{} lies at berth {:03}, with {}",
+                        dice.pick(&ships),
+                        dice.roll(0, 40),
+                        dice.pick(&cargo)
+                    )
+                })
+                .collect();
+            let remarks = format!("\"{}\n\"", lines.join("\n"));
+            let dues = if is_last {
+                "open".to_owned()
+            } else {
+                format!("{}.{:02}", dice.roll(1, 9999), dice.roll(0, 99))
+            };
+            text += &([format!("{n:06}"), remarks, dues].join(delimiter) + "\n");
+        }
+        let layout = layout_of(&text);
+        if (layout.header_line, layout.width) == (Some(1), 3)
+            && layout.dialect.value.delimiter == delimiter.as_bytes()
+        {
+            right += 1;
+        } else {
+            silent += usize::from(layout.doubt.is_none());
+            example = format!("seed {seed}, {most} lines, {records} records, {:?}\n{text}", layout.dialect);
+        }
+    }
+    assert!(
+        right * 100 >= all as usize * 99 && silent == 0,
+        "{right} of {all} right, {silent} silent; {}",
+        example.chars().take(900).collect::<String>()
+    );
+}
