@@ -1,7 +1,7 @@
 //! What the programs here share: running programs and measuring them.
 
 use std::ffi::OsStr;
-use std::io;
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
@@ -24,7 +24,7 @@ const ASKED: Duration = Duration::from_millis(4);
 /// The program does not start, or ends with a status other than 0 and 1 (something needs a look).
 pub fn run(program: &Path, arguments: &[&OsStr], folder: &Path) -> io::Result<Run> {
     let started = Instant::now();
-    let mut child = command(program, arguments, folder).spawn()?;
+    let mut child = command(program, arguments, folder).stderr(Stdio::piped()).spawn()?;
     let status_file = PathBuf::from(format!("/proc/{}/status", child.id()));
     let mut peak = 0.0_f64;
     let status = loop {
@@ -37,7 +37,13 @@ pub fn run(program: &Path, arguments: &[&OsStr], folder: &Path) -> io::Result<Ru
     let seconds = started.elapsed().as_secs_f64();
     match status.code() {
         Some(0 | 1) => Ok(Run { seconds, peak }),
-        _ => Err(io::Error::other(format!("{} ended with {status}", program.display()))),
+        _ => {
+            let mut said = String::new();
+            if let Some(mut stderr) = child.stderr.take() {
+                let _ = stderr.read_to_string(&mut said);
+            }
+            Err(io::Error::other(format!("{} ended with {status}\n{said}", program.display())))
+        }
     }
 }
 
