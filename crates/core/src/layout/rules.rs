@@ -207,7 +207,7 @@ fn marks(found: &mut Vec<Candidate>, lexicon: &Lexicon) {
             && c.evenness() >= 1.0
             && c.even >= 5
             && best.evenness() < 1.0
-            && c.bits < 1.15 * best.bits
+            && c.bits < 1.4 * best.bits
     });
     // No chance gives nearly all records the same mark three times and more; decimal commas come once a record.
     lift(found, |best, c| {

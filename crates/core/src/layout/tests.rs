@@ -1113,3 +1113,20 @@ fn another_way_to_find_the_same_records_is_no_rival() {
     assert_eq!(layout.width, 4);
     assert_eq!(layout.doubt, None, "{:?}", layout.dialect.runner_up);
 }
+
+#[test]
+fn fields_drawn_below_the_names_are_no_units() {
+    let rows =
+        "| 001 | Tern | 12.50 |\n| 002 | Saltwind | 7.00 |\n| 003 | Heron | 8.25 |\n| 004 | Tern | 9.00 |\n";
+    for (rule, units) in
+        [("|------|:-----|-----:|", None), ("| --- | --- | --- |", None), ("|  |  | (GBP) |", Some(2))]
+    {
+        let layout = detected(&format!("| Call | Ship | Dues |\n{rule}\n{rows}"));
+        assert_eq!(
+            (layout.header_line, layout.units_line, layout.lines_before_data),
+            (Some(1), units, 2),
+            "{rule}"
+        );
+        assert_eq!(layout.names.iter().filter(|name| !name.is_empty()).count(), 3, "{rule}");
+    }
+}

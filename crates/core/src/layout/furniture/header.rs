@@ -128,7 +128,8 @@ fn name(samples: Samples<'_>, judged: &Judged<'_>, (at, first): (usize, usize), 
     let row = judged.row(at);
     header.line = Some(row.line);
     header.names = without_mark(narrow_names(samples, judged, at), judged.width);
-    let more: Vec<usize> = (at + 1..first).filter(|i| !judged.is_apart(*i)).collect();
+    let (rules, more): (Vec<usize>, Vec<usize>) =
+        (at + 1..first).filter(|i| !judged.is_apart(*i)).partition(|i| is_drawn(judged, *i));
     let texts = |i: usize| -> Vec<String> {
         judged.row(i).values.iter().map(|v| judged.lexicon.text(*v).to_owned()).collect()
     };
@@ -146,15 +147,23 @@ fn name(samples: Samples<'_>, judged: &Judged<'_>, (at, first): (usize, usize), 
         header.names = joined(&header.names, &below);
         rest = others;
     }
-    if let Some(units) = rest.first().filter(|i| !labelled(**i)) {
+    let units = rest.first().filter(|i| !labelled(**i));
+    if let Some(units) = units {
         header.units_line = Some(judged.row(*units).line);
         header.units = texts(*units);
-        return;
     }
-    for row in rest.iter().map(|i| judged.row(*i)) {
+    let others = if units.is_some() { &[][..] } else { rest };
+    for row in rules.iter().chain(others).map(|i| judged.row(*i)) {
         let why = Aside::BelowNames;
         header.set_aside.push(SetAside { line: row.line, lines: row.lines, why });
     }
+}
+
+/// Whether each field of a row is drawn, as below the names of tables in plain text: `-----:`.
+fn is_drawn(judged: &Judged<'_>, at: usize) -> bool {
+    let texts = || judged.row(at).values.iter().map(|v| judged.lexicon.text(*v)).filter(|t| !t.is_empty());
+    texts().count() > 1
+        && texts().all(|text| text.contains(['-', '=']) && text.chars().all(|c| matches!(c, '-' | '=' | ':')))
 }
 
 /// What was said of the header, and by whom.

@@ -195,7 +195,7 @@ fn currencies(lines: &[&Placed]) -> Vec<(usize, usize)> {
             if code.trim().is_empty() {
                 continue;
             }
-            let is_alone = !(from > 0 && letter(line, from - 1)) && !letter(line, from + CODE);
+            let is_alone = !(letter(line, from + CODE) || from > 0 && letter(line, from - 1));
             if is_alone && is_currency_code(code.as_bytes()) {
                 codes += 1;
             } else {
@@ -387,10 +387,10 @@ mod tests {
         let day = |at: usize| format!("2031-08-{:02}", at + 3);
         let flag = |at: usize, words: [&'static str; 2]| words[at % 3 / 2];
         // Dates with marks, in some lines none.
-        let some = |at: usize| if at % 4 == 0 { " ".repeat(10) } else { day(at) };
+        let some = |at: usize| if at.is_multiple_of(4) { " ".repeat(10) } else { day(at) };
         assert_eq!(edges(|at| format!("{:04}{}tern", at * 37, some(at))), [4, 14]);
         // Dates of eight digits, in some lines none.
-        let some = |at: usize| if at % 4 == 0 { " ".repeat(8) } else { day(at).replace('-', "") };
+        let some = |at: usize| if at.is_multiple_of(4) { " ".repeat(8) } else { day(at).replace('-', "") };
         assert_eq!(edges(|at| format!("TQ{}{:04}", some(at), at * 37)), [2, 10]);
         // A date with its hours is one value.
         assert_eq!(edges(|at| format!("TQ{}T09:41{:04}", day(at), at * 37)), [2, 18]);
