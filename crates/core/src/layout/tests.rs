@@ -1130,3 +1130,13 @@ fn fields_drawn_below_the_names_are_no_units() {
         assert_eq!(layout.names.iter().filter(|name| !name.is_empty()).count(), 3, "{rule}");
     }
 }
+
+#[test]
+fn a_record_with_the_word_for_a_total_in_a_later_field_is_a_record() {
+    let rows: String =
+        (1..20).map(|at| format!("{at:04};Tern, at berth {};{:03}\n", at % 7, at * 37 % 200)).collect();
+    for (last, footer) in [("0020;Total 12,50;030", 0), ("Total;;1234", 1), ("Total;20;1234", 1)] {
+        let layout = detected(&format!("Call;Remarks;Berth\n{rows}{last}\n"));
+        assert_eq!(layout.footer.filled_lines, footer, "{last}");
+    }
+}

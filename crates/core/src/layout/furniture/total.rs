@@ -167,15 +167,16 @@ pub(in crate::layout) fn says_total(machine: &Machine, text: &[u8]) -> bool {
     first.is_some_and(|first| names_total(&String::from_utf8_lossy(first)))
 }
 
-/// Whether a row's own words say that it is a total: one of its texts does, and it leaves fields blank or holds nothing but numbers
-/// besides.
+/// Whether a row's own words say that it is a total: one of its texts does, and it leaves fields blank; or the first one does, and it holds
+/// nothing but numbers behind.
 pub(super) fn says_so(lexicon: &Lexicon, row: &Row) -> bool {
     let words = row.values.iter().any(|v| lexicon.get(*v).sort.is_words() && names_total(lexicon.text(*v)));
     // Words may run across starts: they end at two blanks.
     let phrase = lexicon.text(row.text).trim_start().split("  ").next().unwrap_or_default();
     let whole = names_total(phrase);
     let is_amount = |v: &&u32| lexicon.get(**v).sort == Sort::Number;
-    let amounts = || row.values.iter().filter(is_amount).count() + 1 == row.values.len();
+    let is_first = || whole || row.values.first().is_some_and(|v| names_total(lexicon.text(*v)));
+    let amounts = || is_first() && row.values.iter().filter(is_amount).count() + 1 == row.values.len();
     (words || whole) && (row.values.contains(&BLANK) || row.values.len() < 2 || amounts())
 }
 
