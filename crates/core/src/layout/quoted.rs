@@ -114,9 +114,9 @@ impl Quoted {
 fn evenness(samples: Samples<'_>, dialect: &Dialect) -> Option<(usize, usize)> {
     let is_cut = !samples.tail.is_empty();
     let mut machine = Machine::new(dialect);
-    let mut widths: Tally<usize> = Tally::default();
-    let (mut at, mut records, mut inside) = (0, 0, 0);
-    while records < RECORDS {
+    let mut widths: Vec<usize> = Vec::new();
+    let (mut at, mut inside) = (0, 0);
+    while widths.len() < RECORDS {
         let step = machine.step(samples.head, at, true);
         // The head may end inside a record.
         if matches!(step, Step::End | Step::NeedMore)
@@ -129,8 +129,7 @@ fn evenness(samples: Samples<'_>, dialect: &Dialect) -> Option<(usize, usize)> {
             if odd.stray_quotes + odd.unclosed_quotes > 0 {
                 return None;
             }
-            records += 1;
-            widths.add(machine.field_count());
+            widths.push(machine.field_count());
             let has_line_end = |index: &usize| {
                 machine.is_quoted(*index)
                     && memchr::memchr2(b'\n', b'\r', machine.field(samples.head, *index)).is_some()
@@ -139,8 +138,13 @@ fn evenness(samples: Samples<'_>, dialect: &Dialect) -> Option<(usize, usize)> {
         }
         at = machine.next_start();
     }
-    let (width, even) = widths.top().map(|(width, count)| (*width, count))?;
-    (records >= FEWEST && width >= 2 && even * 10 >= records * 9 && inside >= INSIDE)
+    let (width, even) =
+        widths.iter().copied().collect::<Tally<usize>>().top().map(|(width, count)| (*width, count))?;
+    // Titles in front and remarks behind are no records.
+    let is_usual = |own: &usize| *own == width;
+    let (first, last) = (widths.iter().position(is_usual)?, widths.iter().rposition(is_usual)?);
+    let records = last + 1 - first;
+    (even >= FEWEST && width >= 2 && even * 10 >= records * 9 && inside >= INSIDE)
         .then_some((even * 1000 / records, width))
 }
 
@@ -168,6 +172,8 @@ mod tests {
         ] {
             assert!(found(&other).is_none(), "{other}");
         }
+        let around = format!("List of calls\n\n{text}Records: 8\n");
+        assert_eq!(found(&around).map(|table| table.width), Some(3), "lines around it");
         let escaped: String = (1..9).map(|at| format!("{at},\"the \\\"Tern\\\",\nat berth\"\n")).collect();
         assert!(!found(&escaped).unwrap().dialect.doubles_quotes);
     }
