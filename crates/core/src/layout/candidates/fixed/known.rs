@@ -1,4 +1,5 @@
-//! Edges of columns that the values themselves prove where columns touch: dates, decimals, words for yes and no, record types.
+//! Edges of columns that the values themselves prove where columns touch: dates, times, decimals, words for yes and
+//! no, codes of currencies and of record types.
 
 use super::placed::{Class, Placed};
 use super::starts::{COMPACT, date_edges, dates, is_compact_date};
